@@ -1,0 +1,24 @@
+"""Where compiled kernels are kept between runs."""
+
+import hashlib
+import os
+import sys
+from importlib.metadata import version
+from pathlib import Path
+
+
+def place_kernel_cache(application_version: str) -> None:
+    """Point Numba at a per-user folder, before anything imports it.
+
+    Numba does not notice edits in the helpers a kernel inlines, so the folder's name carries a hash of every
+    kernel source beside the versions.
+    """
+    digest = hashlib.sha256()
+    core = Path(__file__).parent / "core"
+    for source in sorted(core.rglob("*.py")):
+        text = source.read_bytes()
+        if b"@kernel" in text or source.name == "jit.py":
+            digest.update(text)
+    name = f"{application_version}-py{sys.version_info.major}{sys.version_info.minor}-nb{version('numba')}-{digest.hexdigest()[:12]}"
+    base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(base / "gemischt" / "kernels" / name))

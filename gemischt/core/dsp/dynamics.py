@@ -1,0 +1,144 @@
+"""Dynamics in stages over a block: detect, compute, smooth, apply.
+
+Reference: Giannoulis, Massberg and Reiss, "Digital Dynamic Range Compressor Design", JAES 60(6), 2012: static curve
+eq. 4, smoothing of the reduction in the logarithmic domain with separate attack and release (branching).
+"""
+
+from gemischt.core.audio import Audio, Counts
+from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
+from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, kernel
+
+# Rows of the ramped static parameters.
+THRESHOLD, SLOPE, KNEE, RANGE, MAKEUP, MIX = range(6)
+N_STATIC = 6
+_TINY = 1e-30
+
+
+@kernel(AUDIO, AUDIO, INT, FLOAT, BOOL, FLOAT, VECTOR)
+def detect_levels_db(
+    detector: Audio, levels_db: Audio, n_samples: int, link: float, rms: bool, rms_feedback: float, mean_square: Audio
+) -> None:
+    """Level of each sample in dB, shape (n_detected, n); linked channels share the louder one's level.
+
+    ``mean_square`` (2,) is the RMS detector's one-pole state.
+    """
+    n_channels = detector.shape[0]
+    if rms:
+        for channel in range(n_channels):
+            power = mean_square[channel]
+            for i in range(n_samples):
+                sample = detector[channel, i]
+                power = rms_feedback * power + (1.0 - rms_feedback) * sample * sample
+                levels_db[channel, i] = power**0.5
+            mean_square[channel] = power if power > _TINY else 0.0
+    else:
+        for channel in range(n_channels):
+            for i in range(n_samples):
+                levels_db[channel, i] = abs(detector[channel, i])
+    if n_channels == 2:
+        if link >= 1.0:
+            for i in range(n_samples):
+                louder = max(levels_db[0, i], levels_db[1, i])
+                levels_db[0, i] = amplitude_to_db(louder)
+            for i in range(n_samples):
+                levels_db[1, i] = levels_db[0, i]
+        else:
+            for i in range(n_samples):
+                a = amplitude_to_db(levels_db[0, i])
+                b = amplitude_to_db(levels_db[1, i])
+                louder = max(a, b)
+                levels_db[0, i] = a + link * (louder - a)
+                levels_db[1, i] = b + link * (louder - b)
+    else:
+        for i in range(n_samples):
+            levels_db[0, i] = amplitude_to_db(levels_db[0, i])
+
+
+@kernel(AUDIO, AUDIO, INT, INT, AUDIO, INT)
+def compute_reduction_db(
+    levels_db: Audio, reduction_db: Audio, n_streams: int, n_samples: int, static: Audio, remaining: int
+) -> None:
+    """Reduction the static curve asks for, >= 0 dB.
+
+    The quadratic knee of eq. 4 written without branches: the part of the overshoot inside the knee enters squared,
+    the part above it linearly.
+    """
+    ramped = min(n_samples, remaining)
+    for stream in range(n_streams):
+        for i in range(ramped):
+            to_go = remaining - i
+            threshold = static[0, THRESHOLD] - static[1, THRESHOLD] * to_go
+            slope = static[0, SLOPE] - static[1, SLOPE] * to_go
+            knee = static[0, KNEE] - static[1, KNEE] * to_go
+            most = static[0, RANGE] - static[1, RANGE] * to_go
+            over = levels_db[stream, i] - threshold
+            inside = min(max(over + 0.5 * knee, 0.0), knee)
+            above = max(over - 0.5 * knee, 0.0)
+            reduction_db[stream, i] = min(slope * (inside * inside / (2.0 * max(knee, 1e-9)) + above), most)
+        threshold = static[0, THRESHOLD]
+        slope = static[0, SLOPE]
+        half = 0.5 * static[0, KNEE]
+        knee = static[0, KNEE]
+        bend = 1.0 / (2.0 * max(knee, 1e-9))
+        most = static[0, RANGE]
+        levels = levels_db[stream, ramped:n_samples]
+        reduction = reduction_db[stream, ramped:n_samples]
+        for i in range(levels.size):
+            over = levels[i] - threshold
+            inside = min(max(over + half, 0.0), knee)
+            above = max(over - half, 0.0)
+            reduction[i] = min(slope * (inside * inside * bend + above), most)
+
+
+@kernel(AUDIO, INT, INT, FLOAT, FLOAT, INT, VECTOR, COUNTS)
+def smooth_reduction(
+    reduction_db: Audio,
+    n_streams: int,
+    n_samples: int,
+    attack: float,
+    release: float,
+    hold_samples: int,
+    smoothed_db: Audio,
+    held: Counts,
+) -> None:
+    """Attack when the reduction grows, then hold, then release. State: last reduction and hold left per stream."""
+    for stream in range(n_streams):
+        last = smoothed_db[stream]
+        hold = held[stream]
+        for i in range(n_samples):
+            wanted = reduction_db[stream, i]
+            if wanted >= last:
+                last = wanted + attack * (last - wanted)
+                hold = hold_samples
+            elif hold > 0:
+                hold -= 1
+            else:
+                last = wanted + release * (last - wanted)
+            reduction_db[stream, i] = last
+        smoothed_db[stream] = last if last > _TINY else 0.0
+        held[stream] = hold
+    if n_streams == 1:
+        smoothed_db[1] = smoothed_db[0]
+        held[1] = held[0]
+
+
+@kernel(AUDIO, AUDIO, INT, INT, AUDIO, INT)
+def apply_reduction(
+    audio: Audio, reduction_db: Audio, n_streams: int, n_samples: int, static: Audio, remaining: int
+) -> None:
+    """audio *= 1 - mix + mix * 10^((make-up - reduction) / 20)."""
+    ramped = min(n_samples, remaining)
+    for channel in range(audio.shape[0]):
+        stream = min(channel, n_streams - 1)
+        for i in range(ramped):
+            to_go = remaining - i
+            makeup = static[0, MAKEUP] - static[1, MAKEUP] * to_go
+            mix = static[0, MIX] - static[1, MIX] * to_go
+            audio[channel, i] *= 1.0 - mix + mix * db_to_amplitude(makeup - reduction_db[stream, i])
+        makeup = static[0, MAKEUP]
+        mix = static[0, MIX]
+        dry = 1.0 - mix
+        rest = audio[channel, ramped:n_samples]
+        reduction = reduction_db[stream, ramped:n_samples]
+        for i in range(rest.size):
+            rest[i] *= dry + mix * db_to_amplitude(makeup - reduction[i])

@@ -1,0 +1,155 @@
+"""Moving signals: clips into buffers, through gain matrices, into sums, through delays.
+
+Gains ramp linearly. A ramp is an array of rows (target, step) and a count of samples that remain: the value ``i``
+samples into a block is ``target - step * (remaining - i)``, so it does not depend on how blocks are cut.
+
+What follows a ramp is looped over slices: indices that begin at zero need no wrap-around check, and vectorise.
+"""
+
+import numpy as np
+
+from gemischt.core.audio import Audio, Counts, MediaSamples
+from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, CUBE, FLOAT, INT, MEDIA, VECTOR, kernel, measuring_kernel
+
+
+@kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, FLOAT, INT, INT, BOOL)
+def add_clip(
+    out: Audio,
+    n_samples: int,
+    position_samples: int,
+    media: MediaSamples,
+    start_samples: int,
+    length_samples: int,
+    offset_samples: int,
+    gain: float,
+    fade_in_samples: int,
+    fade_out_samples: int,
+    backwards: bool,
+) -> None:
+    """Add the part of a clip that falls into [position, position + n); linear fades; mono media fill all channels."""
+    first = max(0, start_samples - position_samples)
+    last = min(n_samples, start_samples + length_samples - position_samples)
+    n_channels = out.shape[0]
+    n_media = media.shape[1]
+    if last <= first:
+        return
+    if n_media == 1 and fade_in_samples == 0 and fade_out_samples == 0 and not backwards:
+        begin = offset_samples + position_samples + first - start_samples
+        played_media = media.reshape(media.size)[begin : begin + last - first]
+        for channel in range(n_channels):
+            row_out = out[channel, first:last]
+            for i in range(row_out.size):
+                row_out[i] += gain * played_media[i]
+        return
+    for channel in range(n_channels):
+        row = min(channel, n_media - 1)
+        for i in range(first, last):
+            played = position_samples + i - start_samples
+            level = gain
+            if played < fade_in_samples:
+                level *= (played + 1) / fade_in_samples
+            left = length_samples - 1 - played
+            if left < fade_out_samples:
+                level *= (left + 1) / fade_out_samples
+            index = offset_samples + (left if backwards else played)
+            out[channel, i] += level * media[index, row]
+
+
+@measuring_kernel(AUDIO, INT, AUDIO)
+def measure_level(audio: Audio, n_samples: int, meter: Audio) -> None:
+    """Raise peaks and add up squares: ``meter`` holds (peak, sum of squares) per channel."""
+    for channel in range(audio.shape[0]):
+        peak = 0.0
+        total = 0.0
+        for i in range(n_samples):
+            sample = audio[channel, i]
+            peak = max(peak, abs(sample))
+            total += sample * sample
+        meter[channel, 0] = max(meter[channel, 0], peak)
+        meter[channel, 1] += total
+
+
+@kernel(AUDIO, AUDIO, INT, CUBE, COUNTS, AUDIO, BOOL, AUDIO, BOOL)
+def apply_matrix(
+    source: Audio,
+    out: Audio,
+    n_samples: int,
+    ramp: Audio,
+    remaining: Counts,
+    source_meter: Audio,
+    meters_source: bool,
+    out_meter: Audio,
+    meters_out: bool,
+) -> None:
+    """out = matrix @ source; ``ramp`` (2, n_out, n_source) holds targets and steps. Measures both ends if asked."""
+    ramped = min(n_samples, remaining[0])
+    left = remaining[0]
+    for channel in range(out.shape[0]):
+        target_a = ramp[0, channel, 0]
+        step_a = ramp[1, channel, 0]
+        if source.shape[0] == 1:
+            for i in range(ramped):
+                out[channel, i] = (target_a - step_a * (left - i)) * source[0, i]
+            rest_out = out[channel, ramped:n_samples]
+            rest = source[0, ramped:n_samples]
+            for i in range(rest_out.size):
+                rest_out[i] = target_a * rest[i]
+        else:
+            target_b = ramp[0, channel, 1]
+            step_b = ramp[1, channel, 1]
+            for i in range(ramped):
+                a = (target_a - step_a * (left - i)) * source[0, i]
+                out[channel, i] = a + (target_b - step_b * (left - i)) * source[1, i]
+            rest_out = out[channel, ramped:n_samples]
+            rest_a = source[0, ramped:n_samples]
+            rest_b = source[1, ramped:n_samples]
+            for i in range(rest_out.size):
+                rest_out[i] = target_a * rest_a[i] + target_b * rest_b[i]
+    remaining[0] = left - ramped
+    if meters_source:
+        measure_level(source, n_samples, source_meter)
+    if meters_out:
+        measure_level(out, n_samples, out_meter)
+
+
+@kernel(AUDIO, AUDIO, INT, VECTOR, COUNTS)
+def mix_into(source: Audio, out: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
+    """out += gain * source; one channel feeds all. ``ramp`` holds target and step."""
+    left = remaining[0]
+    ramped = min(n_samples, left)
+    target = ramp[0]
+    step = ramp[1]
+    for channel in range(out.shape[0]):
+        row = min(channel, source.shape[0] - 1)
+        for i in range(ramped):
+            out[channel, i] += (target - step * (left - i)) * source[row, i]
+        rest_out = out[channel, ramped:n_samples]
+        rest = source[row, ramped:n_samples]
+        for i in range(rest_out.size):
+            rest_out[i] += target * rest[i]
+    remaining[0] = left - ramped
+
+
+@kernel(AUDIO, INT, AUDIO, COUNTS)
+def delay_in_place(audio: Audio, n_samples: int, ring: Audio, position: Counts) -> None:
+    """Delay by the ring's length; ring[:, position] is the oldest sample."""
+    length = ring.shape[1]
+    at = position[0]
+    for channel in range(audio.shape[0]):
+        at = position[0]
+        for i in range(n_samples):
+            oldest = ring[channel, at]
+            ring[channel, at] = audio[channel, i]
+            audio[channel, i] = oldest
+            at += 1
+            if at == length:
+                at = 0
+    position[0] = at
+
+
+def start_ramp(ramp: Audio, remaining: Counts, target: Audio | float, n_samples: int) -> None:
+    """Aim a ramp at a new target from wherever it is; ``n_samples`` 0 jumps."""
+    current = ramp[0] - ramp[1] * remaining[0]
+    ramp[0] = target
+    ramp[1] = (np.asarray(target) - current) / n_samples if n_samples else 0.0
+    remaining[0] = n_samples

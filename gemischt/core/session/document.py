@@ -1,0 +1,214 @@
+"""The session document, format version 1, as immutable models."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field
+
+from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.eq_params import EqParams
+
+FORMAT_NAME = "gemischt-session"
+FORMAT_VERSION = 1
+
+Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
+Name = Annotated[str, Field(min_length=1, max_length=200)]
+Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+StripKind = Literal["track", "bus", "return", "mix", "ghost"]
+Tap = Literal["pre-chain", "pre-fader", "post-fader"]
+InputPickUp = Literal["as-is", "mono-sum", "left", "right", "mid", "side", "swap"]
+PanMode = Literal["balance", "fold", "two-handed"]
+PanLaw = Literal[0.0, -3.0, -4.5, -6.0]
+
+
+class Tempo(FrozenModel):
+    """Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted)."""
+
+    at_s: float = Field(default=0.0, ge=0.0)
+    bpm: float = Field(default=120.0, ge=10.0, le=400.0)
+    beat: str = Field(default="1/4", pattern=r"^1/(1|2|4|8|16)\.?$")
+    metre: str = Field(default="4/4", pattern=r"^[1-9][0-9]?/(1|2|4|8|16)$")
+
+
+class Section(FrozenModel):
+    """A named stretch of the song."""
+
+    name: Name
+    start_s: float = Field(ge=0.0)
+    end_s: float = Field(gt=0.0)
+
+
+class Media(FrozenModel):
+    """One audio file that clips may play."""
+
+    id: Id
+    path: str = Field(min_length=1, max_length=400)
+    sha256: str = Field(default="", pattern=r"^([0-9a-f]{64})?$")
+
+
+class Clip(FrozenModel):
+    """A stretch of a file on the time line; ``length_s`` null plays to the file's end."""
+
+    media: Id
+    start_s: float = Field(default=0.0, ge=0.0, le=86400.0)
+    offset_s: float = Field(default=0.0, ge=0.0, le=86400.0)
+    length_s: float | None = Field(default=None, gt=0.0, le=86400.0)
+    gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
+    fade_in_s: float = Field(default=0.0, ge=0.0, le=3600.0)
+    fade_out_s: float = Field(default=0.0, ge=0.0, le=3600.0)
+    reversed: bool = False
+
+
+class DetectorFilter(FrozenModel):
+    """Cuts in front of a detector; null leaves that side open."""
+
+    low_cut_hz: float | None = parameter(None, 10.0, 20000.0, label="Low cut", unit="Hz", scale="logarithmic")
+    high_cut_hz: float | None = parameter(None, 20.0, 22000.0, label="High cut", unit="Hz", scale="logarithmic")
+
+
+class Key(FrozenModel):
+    """What a detector listens to; ``from`` null is the strip's own signal."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True)
+
+    source: Id | None = Field(default=None, alias="from")
+    tap: Tap = "pre-fader"
+    gain_db: float = parameter(0.0, -60.0, 60.0, label="Key gain", unit="dB")
+    filter: DetectorFilter = DetectorFilter()
+
+
+class Eq(FrozenModel):
+    id: Id
+    type: Literal["eq"] = "eq"
+    on: bool = True
+    params: EqParams = EqParams()
+
+
+class Compressor(FrozenModel):
+    id: Id
+    type: Literal["compressor"] = "compressor"
+    on: bool = True
+    params: CompressorParams = CompressorParams()
+    key: Key = Key()
+
+
+class Lane(FrozenModel):
+    """One way through a parallel block."""
+
+    id: Id
+    name: Name
+    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    mute: bool = False
+    solo: bool = False
+    polarity_inverted: bool = False
+    chain: "tuple[Processor, ...]" = ()
+
+
+class Parallel(FrozenModel):
+    """A split into lanes that add up again; switched off it passes its input."""
+
+    id: Id
+    type: Literal["parallel"] = "parallel"
+    on: bool = True
+    lanes: tuple[Lane, ...] = Field(default=(), max_length=16)
+
+
+Processor = Annotated[Eq | Compressor | Parallel, Field(discriminator="type")]
+
+
+class Pan(FrozenModel):
+    """Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only."""
+
+    mode: PanMode = "balance"
+    position: float = parameter(0.0, -1.0, 1.0, label="Pan")
+    left: float = parameter(-1.0, -1.0, 1.0, label="Left hand")
+    right: float = parameter(1.0, -1.0, 1.0, label="Right hand")
+
+
+class Send(FrozenModel):
+    """A copy of a strip's signal to a bus, return or the mix."""
+
+    id: Id
+    to: Id
+    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Send", unit="dB")
+    tap: Tap = "post-fader"
+    on: bool = True
+
+
+class Strip(FrozenModel):
+    """Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends."""
+
+    id: Id
+    kind: StripKind = "track"
+    name: Name
+    color: Color = "#6d6370"
+    folder: Id | None = None
+    clips: tuple[Clip, ...] = Field(default=(), max_length=4096)
+    input: InputPickUp = "as-is"
+    trim_db: float = parameter(0.0, -60.0, 60.0, label="Trim", unit="dB")
+    polarity_inverted: bool = False
+    chain: tuple[Processor, ...] = Field(default=(), max_length=64)
+    fader_db: float | None = parameter(0.0, -120.0, 24.0, label="Fader", unit="dB")
+    mute: bool = False
+    solo: bool = False
+    solo_safe: bool = False
+    pan: Pan = Pan()
+    width: float = parameter(1.0, 0.0, 2.0, label="Width")
+    output: Id | None = None
+    sends: tuple[Send, ...] = Field(default=(), max_length=64)
+
+
+class Folder(FrozenModel):
+    """A place for strips in the tree; it carries no sound."""
+
+    id: Id
+    name: Name
+    parent: Id | None = None
+
+
+class ControlGroup(FrozenModel):
+    """One level and mute over several strips, without summing them."""
+
+    id: Id
+    name: Name
+    members: tuple[Id, ...] = ()
+    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    mute: bool = False
+
+
+class Session(FrozenModel):
+    """A whole mix."""
+
+    format: Literal["gemischt-session"] = FORMAT_NAME
+    version: Literal[1] = FORMAT_VERSION
+    name: Name
+    sample_rate_hz: Literal[44100, 48000, 88200, 96000] = 48000
+    tempo: tuple[Tempo, ...] = Field(default=(Tempo(),), min_length=1, max_length=1000)
+    sections: tuple[Section, ...] = Field(default=(), max_length=1000)
+    pan_law_db: PanLaw = -3.0
+    media: tuple[Media, ...] = Field(default=(), max_length=4096)
+    strips: tuple[Strip, ...] = Field(max_length=512)
+    folders: tuple[Folder, ...] = Field(default=(), max_length=512)
+    control_groups: tuple[ControlGroup, ...] = Field(default=(), max_length=256)
+    # Their capabilities are still to come; the fields are part of the format already.
+    moves: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
+    followers: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
+    ducks: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
+
+    def strip(self, strip_id: str) -> Strip:
+        """The strip of this id; KeyError if there is none."""
+        for strip in self.strips:
+            if strip.id == strip_id:
+                return strip
+        raise KeyError(strip_id)
+
+    @property
+    def mix(self) -> Strip:
+        """The one strip of kind mix."""
+        return next(strip for strip in self.strips if strip.kind == "mix")
+
+
+def empty_session(name: str, *, sample_rate_hz: Literal[44100, 48000, 88200, 96000] = 48000) -> Session:
+    """A session that holds nothing but its mix."""
+    mix = Strip(id="mix", kind="mix", name="Mix", color="#2a2433")
+    return Session(name=name, sample_rate_hz=sample_rate_hz, strips=(mix,))

@@ -1,0 +1,141 @@
+"""Rules between the parts of a session, and reading one from JSON."""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from pydantic import ValidationError
+
+from gemischt.core.errors import Fault, InvalidSession
+from gemischt.core.routing.graph import find_loop, walk_chain
+from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Session
+
+
+def parse_session(document: object, *, where: str = "") -> Session:
+    """Read a session from parsed JSON.
+
+    Raises:
+        InvalidSession: with every fault found, each with its path.
+    """
+    if not isinstance(document, dict):
+        raise InvalidSession([Fault("", "a session is a JSON object")], where=where)
+    version = document.get("version", FORMAT_VERSION)
+    if document.get("format", FORMAT_NAME) != FORMAT_NAME:
+        raise InvalidSession([Fault("format", f'must be "{FORMAT_NAME}"')], where=where)
+    if isinstance(version, int) and version > FORMAT_VERSION:
+        reason = f"this file is of version {version}, newer than this program reads ({FORMAT_VERSION}); update Gemischt"
+        raise InvalidSession([Fault("version", reason)], where=where)
+    try:
+        session = Session.model_validate(document)
+    except ValidationError as error:
+        raise InvalidSession(faults_of(error), where=where) from None
+    check_session(session, where=where)
+    return session
+
+
+def faults_of(error: ValidationError) -> list[Fault]:
+    """Pydantic's findings as paths and reasons."""
+    return [Fault(_path(item["loc"]), item["msg"]) for item in error.errors(include_url=False, include_context=False)]
+
+
+def dump_session(session: Session) -> dict[str, Any]:
+    """The session as JSON holds it."""
+    return session.model_dump(mode="json", by_alias=True)
+
+
+def check_session(session: Session, *, where: str = "") -> None:
+    """Raise InvalidSession unless all references resolve, ids are unique and nothing loops."""
+    faults = list(_faults(session))
+    if not faults and (loop := find_loop(session)):
+        faults.append(Fault("strips", f"a loop: {spell_loop(session, loop)}"))
+    if faults:
+        raise InvalidSession(faults, where=where)
+
+
+def spell_loop(session: Session, loop: list[str]) -> str:
+    """A loop in names: "Toms -> Drums -> Toms"."""
+    return " -> ".join(session.strip(strip_id).name for strip_id in loop)
+
+
+def _faults(session: Session) -> Iterator[Fault]:
+    mixes = [strip.id for strip in session.strips if strip.kind == "mix"]
+    if len(mixes) != 1:
+        yield Fault("strips", f"exactly one strip must be of kind mix, found {len(mixes)}")
+    yield from _repeated("strips", (strip.id for strip in session.strips))
+    yield from _repeated("media", (media.id for media in session.media))
+    yield from _repeated("folders", (folder.id for folder in session.folders))
+    yield from _repeated("control_groups", (group.id for group in session.control_groups))
+    yield from _strip_faults(session)
+    yield from _folder_faults(session)
+    known = {strip.id for strip in session.strips}
+    for group in session.control_groups:
+        for member in group.members:
+            if member not in known:
+                yield Fault(f"control_groups/{group.id}/members", f'no strip "{member}"')
+    for index, section in enumerate(session.sections):
+        if section.end_s <= section.start_s:
+            yield Fault(f"sections/{index}", "must end after it starts")
+    times = [tempo.at_s for tempo in session.tempo]
+    if times[0] != 0.0 or any(later <= earlier for earlier, later in zip(times, times[1:], strict=False)):
+        yield Fault("tempo", "must begin at 0 s and be in order of time")
+
+
+def _strip_faults(session: Session) -> Iterator[Fault]:
+    kinds = {strip.id: strip.kind for strip in session.strips}
+    media = {item.id for item in session.media}
+    folders = {folder.id for folder in session.folders}
+    for strip in session.strips:
+        path = f"strips/{strip.id}"
+        if strip.output is not None:
+            yield from _destination_faults(f"{path}/output", strip.output, kinds)
+            if strip.kind == "mix":
+                yield Fault(f"{path}/output", "the mix plays out; it has no output strip")
+        if strip.folder is not None and strip.folder not in folders:
+            yield Fault(f"{path}/folder", f'no folder "{strip.folder}"')
+        if strip.clips and strip.kind not in ("track", "ghost"):
+            yield Fault(f"{path}/clips", f"a {strip.kind} plays no clips")
+        for index, clip in enumerate(strip.clips):
+            if clip.media not in media:
+                yield Fault(f"{path}/clips/{index}/media", f'no media "{clip.media}"')
+        yield from _repeated(f"{path}/sends", (send.id for send in strip.sends))
+        for send in strip.sends:
+            yield from _destination_faults(f"{path}/sends/{send.id}/to", send.to, kinds)
+        processors = list(walk_chain(strip.chain))
+        yield from _repeated(f"{path}/chain", (processor.id for processor in processors))
+        for processor in processors:
+            if processor.type == "parallel":
+                yield from _repeated(f"{path}/chain/{processor.id}", (lane.id for lane in processor.lanes))
+            elif processor.type == "compressor" and processor.key.source not in (None, *kinds):
+                yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
+
+
+def _destination_faults(path: str, destination: str, kinds: dict[str, str]) -> Iterator[Fault]:
+    if destination not in kinds:
+        yield Fault(path, f'no strip "{destination}"')
+    elif kinds[destination] in ("track", "ghost"):
+        yield Fault(path, f'"{destination}" is a {kinds[destination]}; only a bus, a return or the mix takes signals in')
+
+
+def _folder_faults(session: Session) -> Iterator[Fault]:
+    parents = {folder.id: folder.parent for folder in session.folders}
+    for folder in session.folders:
+        if folder.parent is not None and folder.parent not in parents:
+            yield Fault(f"folders/{folder.id}/parent", f'no folder "{folder.parent}"')
+            continue
+        seen: set[str] = set()
+        step: str | None = folder.id
+        while step is not None and step not in seen:
+            seen.add(step)
+            step = parents.get(step)
+        if step is not None:
+            yield Fault(f"folders/{folder.id}/parent", "a folder cannot lie inside itself")
+
+
+def _repeated(path: str, ids: Iterable[str]) -> Iterator[Fault]:
+    for name, count in Counter(ids).items():
+        if count > 1:
+            yield Fault(path, f'the id "{name}" is used {count} times')
+
+
+def _path(location: tuple[int | str, ...]) -> str:
+    return "/".join(str(step) for step in location)

@@ -1,0 +1,93 @@
+"""Every conversion between units, named ``a_to_b``.
+
+Decibels of a silent signal are ``-inf`` here; documents and messages write that as ``null``.
+"""
+
+import math
+
+SILENCE_DB = -math.inf
+
+
+def db_to_gain(level_db: float | None) -> float:
+    """Linear gain of a level; ``None`` and ``-inf`` are silence.
+
+    >>> db_to_gain(-20.0)
+    0.1
+    >>> db_to_gain(None)
+    0.0
+    """
+    return 0.0 if level_db is None or level_db == SILENCE_DB else float(10.0 ** (level_db / 20.0))
+
+
+def gain_to_db(gain: float) -> float:
+    """Level of a linear gain's magnitude.
+
+    >>> gain_to_db(0.1)
+    -20.0
+    """
+    magnitude = abs(gain)
+    return 20.0 * math.log10(magnitude) if magnitude > 0.0 else SILENCE_DB
+
+
+def power_to_db(power: float) -> float:
+    """Level of a mean square.
+
+    >>> power_to_db(0.01)
+    -20.0
+    """
+    return 10.0 * math.log10(power) if power > 0.0 else SILENCE_DB
+
+
+def finite_or_none(level_db: float) -> float | None:
+    """A level as documents write it: infinities become ``None``."""
+    return level_db if math.isfinite(level_db) else None
+
+
+def s_to_samples(time_s: float, sample_rate_hz: float) -> int:
+    """Nearest sample to a time.
+
+    >>> s_to_samples(0.5, 48000)
+    24000
+    """
+    return round(time_s * sample_rate_hz)
+
+
+def ms_to_samples(time_ms: float, sample_rate_hz: float) -> int:
+    """Nearest sample count to a duration."""
+    return round(time_ms * sample_rate_hz / 1000.0)
+
+
+def samples_to_s(count_samples: int, sample_rate_hz: float) -> float:
+    """Duration of a number of samples."""
+    return count_samples / sample_rate_hz
+
+
+def time_constant_to_coefficient(time_ms: float, sample_rate_hz: float) -> float:
+    """Feedback of a one-pole that covers 63.2 % of a step in ``time_ms``; 0 for no smoothing.
+
+    Reference: Giannoulis, Massberg and Reiss 2012, alpha = exp(-1 / (tau fs)).
+    """
+    return math.exp(-1000.0 / (time_ms * sample_rate_hz)) if time_ms > 0.0 else 0.0
+
+
+def note_to_quarters(note: str) -> float:
+    """Length in quarter notes of a note value: ``1/8`` straight, ``1/4.`` dotted, ``1/8T`` triplet.
+
+    >>> note_to_quarters("1/4."), note_to_quarters("1/8")
+    (1.5, 0.5)
+    """
+    plain = note.rstrip(".T")
+    numerator, denominator = plain.split("/")
+    quarters = 4.0 * int(numerator) / int(denominator)
+    if note.endswith("."):
+        return quarters * 1.5
+    return quarters * 2.0 / 3.0 if note.endswith("T") else quarters
+
+
+def note_to_s(note: str, *, bpm: float, beat: str) -> float:
+    """Length in seconds of a note value, where ``bpm`` counts the note ``beat``.
+
+    >>> note_to_s("1/8.", bpm=120.0, beat="1/4")
+    0.375
+    """
+    return 60.0 / bpm * note_to_quarters(note) / note_to_quarters(beat)
