@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts
-from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, kernel
+from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, inline_kernel, kernel
 
 Section: TypeAlias = tuple[float, float, float, float, float]
 
@@ -104,6 +104,39 @@ def _normalised(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float
     return b0 / a0, b1 / a0, b2 / a0, a1 / a0, a2 / a0
 
 
+@inline_kernel
+def _run_four(row: Audio, target: Audio, state: Audio, sections: Counts, channel: int) -> None:
+    # Four sections in one pass: their recursions' latencies overlap.
+    p, q, r, s = sections[0], sections[1], sections[2], sections[3]
+    p0, p1, p2, p3, p4 = target[p, 0], target[p, 1], target[p, 2], target[p, 3], target[p, 4]
+    q0, q1, q2, q3, q4 = target[q, 0], target[q, 1], target[q, 2], target[q, 3], target[q, 4]
+    r0, r1, r2, r3, r4 = target[r, 0], target[r, 1], target[r, 2], target[r, 3], target[r, 4]
+    s0, s1, s2, s3, s4 = target[s, 0], target[s, 1], target[s, 2], target[s, 3], target[s, 4]
+    pu, pv = state[p, channel, 0], state[p, channel, 1]
+    qu, qv = state[q, channel, 0], state[q, channel, 1]
+    ru, rv = state[r, channel, 0], state[r, channel, 1]
+    su, sv = state[s, channel, 0], state[s, channel, 1]
+    for i in range(row.size):
+        x = row[i]
+        y = p0 * x + pu
+        pu = p1 * x + pv - p3 * y
+        pv = p2 * x - p4 * y
+        x = q0 * y + qu
+        qu = q1 * y + qv - q3 * x
+        qv = q2 * y - q4 * x
+        y = r0 * x + ru
+        ru = r1 * x + rv - r3 * y
+        rv = r2 * x - r4 * y
+        x = s0 * y + su
+        su = s1 * y + sv - s3 * x
+        sv = s2 * y - s4 * x
+        row[i] = x
+    state[p, channel, 0], state[p, channel, 1] = pu, pv
+    state[q, channel, 0], state[q, channel, 1] = qu, qv
+    state[r, channel, 0], state[r, channel, 1] = ru, rv
+    state[s, channel, 0], state[s, channel, 1] = su, sv
+
+
 @kernel(AUDIO, INT, CUBE, COUNTS, CUBE, COUNTS, INT)
 def run_sections(
     audio: Audio, n_samples: int, ramp: Audio, remaining: Counts, state: Audio, active: Counts, n_active: int
@@ -119,7 +152,6 @@ def run_sections(
     """
     left = remaining[0]
     ramped = min(n_samples, left)
-    stereo = audio.shape[0] == 2
     if ramped > 0:
         for k in range(n_active):
             s = active[k]
@@ -138,34 +170,10 @@ def run_sections(
                 state[s, channel, 0] = u
                 state[s, channel, 1] = v
     k = 0
-    while stereo and k + 2 <= n_active:
-        # Two sections and two channels at once: four recursions whose latencies overlap.
-        s = active[k]
-        r = active[k + 1]
-        b0, b1, b2, a1, a2 = ramp[0, s, 0], ramp[0, s, 1], ramp[0, s, 2], ramp[0, s, 3], ramp[0, s, 4]
-        e0, e1, e2, f1, f2 = ramp[0, r, 0], ramp[0, r, 1], ramp[0, r, 2], ramp[0, r, 3], ramp[0, r, 4]
-        lu, lv, ru, rv = state[s, 0, 0], state[s, 0, 1], state[s, 1, 0], state[s, 1, 1]
-        lm, ln, rm, rn = state[r, 0, 0], state[r, 0, 1], state[r, 1, 0], state[r, 1, 1]
-        for i in range(ramped, n_samples):
-            x = audio[0, i]
-            y = b0 * x + lu
-            lu = b1 * x - a1 * y + lv
-            lv = b2 * x - a2 * y
-            z = e0 * y + lm
-            lm = e1 * y - f1 * z + ln
-            ln = e2 * y - f2 * z
-            audio[0, i] = z
-            x = audio[1, i]
-            y = b0 * x + ru
-            ru = b1 * x - a1 * y + rv
-            rv = b2 * x - a2 * y
-            z = e0 * y + rm
-            rm = e1 * y - f1 * z + rn
-            rn = e2 * y - f2 * z
-            audio[1, i] = z
-        state[s, 0, 0], state[s, 0, 1], state[s, 1, 0], state[s, 1, 1] = lu, lv, ru, rv
-        state[r, 0, 0], state[r, 0, 1], state[r, 1, 0], state[r, 1, 1] = lm, ln, rm, rn
-        k += 2
+    while k + 4 <= n_active:
+        for channel in range(audio.shape[0]):
+            _run_four(audio[channel, ramped:n_samples], ramp[0], state, active[k : k + 4], channel)
+        k += 4
     while k < n_active:
         s = active[k]
         b0, b1, b2, a1, a2 = ramp[0, s, 0], ramp[0, s, 1], ramp[0, s, 2], ramp[0, s, 3], ramp[0, s, 4]
@@ -175,7 +183,7 @@ def run_sections(
             for i in range(ramped, n_samples):
                 x = audio[channel, i]
                 y = b0 * x + u
-                u = b1 * x - a1 * y + v
+                u = b1 * x + v - a1 * y
                 v = b2 * x - a2 * y
                 audio[channel, i] = y
             state[s, channel, 0] = u

@@ -105,16 +105,25 @@ def smooth_reduction(
     for stream in range(n_streams):
         last = smoothed_db[stream]
         hold = held[stream]
-        for i in range(n_samples):
-            wanted = reduction_db[stream, i]
-            if wanted >= last:
-                last = wanted + attack * (last - wanted)
-                hold = hold_samples
-            elif hold > 0:
-                hold -= 1
-            else:
-                last = wanted + release * (last - wanted)
-            reduction_db[stream, i] = last
+        if hold_samples == 0 and hold == 0 and attack <= release:
+            # Without hold the faster of both ways is the greater value while growing and while falling.
+            row = reduction_db[stream, :n_samples]
+            for i in range(row.size):
+                growing = row[i] * (1.0 - attack) + attack * last
+                falling = row[i] * (1.0 - release) + release * last
+                last = growing if growing > falling else falling
+                row[i] = last
+        else:
+            for i in range(n_samples):
+                wanted = reduction_db[stream, i]
+                if wanted >= last:
+                    last = wanted * (1.0 - attack) + attack * last
+                    hold = hold_samples
+                elif hold > 0:
+                    hold -= 1
+                else:
+                    last = wanted * (1.0 - release) + release * last
+                reduction_db[stream, i] = last
         smoothed_db[stream] = last if last > _TINY else 0.0
         held[stream] = hold
     if n_streams == 1:

@@ -19,7 +19,7 @@ BOOL = types.boolean
 
 # NaN checks must survive and sums keep their order; only these liberties are taken.
 _FASTMATH = {"contract", "nsz", "arcp"}
-_REDUCING = {"contract", "nsz", "arcp", "reassoc", "nnan"}
+_REDUCING = {"contract", "nsz", "arcp", "reassoc"}
 
 
 def kernel(*signature: Any, returns: Any = types.void) -> Callable[[F], F]:

@@ -11,6 +11,8 @@ import numpy as np
 from gemischt.core.audio import Audio, Counts, MediaSamples
 from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, CUBE, FLOAT, INT, MEDIA, VECTOR, kernel, measuring_kernel
 
+_MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
+
 
 @kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, FLOAT, INT, INT, BOOL)
 def add_clip(
@@ -57,15 +59,20 @@ def add_clip(
 
 @measuring_kernel(AUDIO, INT, AUDIO)
 def measure_level(audio: Audio, n_samples: int, meter: Audio) -> None:
-    """Raise peaks and add up squares: ``meter`` holds (peak, sum of squares) per channel."""
+    """Raise peaks and add up squares: ``meter`` holds (peak, sum of squares) per channel.
+
+    The bits of finite magnitudes order like integers, and a maximum of integers vectorises.
+    """
     for channel in range(audio.shape[0]):
-        peak = 0.0
+        row = audio[channel, :n_samples]
+        bits = row.view(np.int64)
         total = 0.0
-        for i in range(n_samples):
-            sample = audio[channel, i]
-            peak = max(peak, abs(sample))
-            total += sample * sample
-        meter[channel, 0] = max(meter[channel, 0], peak)
+        for i in range(row.size):
+            total += row[i] * row[i]
+        top = np.int64(0)
+        for i in range(bits.size):
+            top = max(top, bits[i] & _MAGNITUDE)
+        meter[channel, 0] = max(meter[channel, 0], np.int64(top).view(np.float64))
         meter[channel, 1] += total
 
 

@@ -1,0 +1,257 @@
+"""From session to blueprint: order, buffers, gains, and delays wherever paths meet."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from gemischt.core.audio import MediaSamples
+from gemischt.core.engine import placement, specs
+from gemischt.core.processors.compressor import lookahead_samples
+from gemischt.core.processors.eq_params import EqBand, EqParams
+from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
+from gemischt.core.routing.solo import silenced_by_solo
+from gemischt.core.session.document import (
+    Clip,
+    Compressor,
+    DetectorFilter,
+    Parallel,
+    Processor,
+    Send,
+    Session,
+    Strip,
+    Tap,
+)
+from gemischt.core.units import db_to_gain, s_to_samples
+
+STAGES = ("source", "pre-fader", "post-fader")
+SOURCE, PRE_FADER, POST_FADER = range(3)
+
+
+def draw_blueprint(session: Session, media: Mapping[str, MediaSamples]) -> specs.Blueprint:
+    """Lay out the operations of a valid session.
+
+    Args:
+        media: decoded files by media id, shape (n_samples, n_channels), at the session's rate.
+
+    Raises:
+        KeyError: a clip's media is not in ``media``.
+    """
+    return _Drawing(session, media).draw()
+
+
+@dataclass(frozen=True)
+class _Feed:
+    """A signal on its way into a strip."""
+
+    identity: specs.Identity
+    source: str
+    gain: float
+
+
+@dataclass
+class _Drawing:
+    session: Session
+    media: Mapping[str, MediaSamples]
+    buffers: dict[str, int] = field(default_factory=dict)
+    operations: list[specs.Spec] = field(default_factory=list)
+    # How many samples the signal in each buffer lags behind the song.
+    latency: dict[str, int] = field(default_factory=dict)
+    feeds: dict[str, list[_Feed]] = field(default_factory=dict)
+    length_samples: int = 0
+
+    def draw(self) -> specs.Blueprint:
+        session = self.session
+        self.silenced = silenced_by_solo(session)
+        self.tapped = self._needed_taps()
+        self.index = {strip.id: index for index, strip in enumerate(session.strips)}
+        self.feeds = {strip.id: [] for strip in session.strips}
+        for strip_id in processing_order(session):
+            self._draw_strip(session.strip(strip_id))
+        output = _buffer(session.mix.id, "post-fader")
+        return specs.Blueprint(
+            sample_rate_hz=session.sample_rate_hz,
+            buffers=tuple(self.buffers.items()),
+            specs=tuple(self.operations),
+            strips=tuple(strip.id for strip in session.strips),
+            output=output,
+            latency_samples=self.latency[output],
+            length_samples=self.length_samples,
+        )
+
+    def _needed_taps(self) -> set[tuple[str, Tap]]:
+        needed: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(self.session)}
+        for strip in self.session.strips:
+            for processor in walk_chain(strip.chain):
+                if processor.type == "compressor" and processor.key.source is not None:
+                    needed.add((processor.key.source, processor.key.tap))
+        return needed
+
+    def _draw_strip(self, strip: Strip) -> None:
+        source = _buffer(strip.id, "source")
+        if strip.kind in ("track", "ghost"):
+            self._draw_clips(strip, source)
+        else:
+            self._draw_sum(strip, source)
+        work = self._draw_input(strip, source)
+        self._draw_chain(strip, strip.chain, work)
+        self._draw_output(strip, work)
+
+    def _draw_clips(self, strip: Strip, source: str) -> None:
+        placed = tuple(self._place(clip) for clip in strip.clips)
+        channels = [self.media[clip.media].shape[1] for clip in strip.clips]
+        self._buffer(source, min(max(channels, default=2), 2), latency=0)
+        self.operations.append(specs.PlayClips((strip.id, "clips"), source, placed))
+        ends = [clip.start_samples + clip.length_samples for clip in placed]
+        self.length_samples = max([self.length_samples, *ends])
+
+    def _place(self, clip: Clip) -> specs.ClipPlacement:
+        rate = self.session.sample_rate_hz
+        n_media = self.media[clip.media].shape[0]
+        offset = min(s_to_samples(clip.offset_s, rate), n_media)
+        wanted = n_media if clip.length_s is None else s_to_samples(clip.length_s, rate)
+        return specs.ClipPlacement(
+            media=clip.media,
+            start_samples=s_to_samples(clip.start_s, rate),
+            length_samples=max(0, min(wanted, n_media - offset)),
+            offset_samples=offset,
+            gain=db_to_gain(clip.gain_db),
+            fade_in_samples=s_to_samples(clip.fade_in_s, rate),
+            fade_out_samples=s_to_samples(clip.fade_out_s, rate),
+            backwards=clip.reversed,
+        )
+
+    def _draw_sum(self, strip: Strip, source: str) -> None:
+        feeds = self.feeds[strip.id]
+        latest = max((self.latency[feed.source] for feed in feeds), default=0)
+        self._buffer(source, 2, latency=latest)
+        self.operations.append(specs.Clear((strip.id, "clear"), source))
+        for feed in feeds:
+            self._mix(feed, source, latest)
+
+    def _mix(self, feed: _Feed, out: str, latest: int) -> None:
+        delay = latest - self.latency[feed.source]
+        self.operations.append(specs.MixInto(feed.identity, feed.source, out, delay, feed.gain))
+
+    def _draw_input(self, strip: Strip, source: str) -> str:
+        matrix = placement.pick_up_matrix(strip.input, self.buffers[source]) * db_to_gain(strip.trim_db)
+        if strip.polarity_inverted:
+            matrix = -matrix
+        work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
+        meter = (self.index[strip.id], SOURCE)
+        self.operations.append(specs.ApplyMatrix((strip.id, "input"), source, work, meter, None, matrix))
+        if (strip.id, "pre-chain") in self.tapped:
+            tap = self._buffer(_buffer(strip.id, "pre-chain"), len(matrix), latency=self.latency[work])
+            self.operations.append(specs.Copy((strip.id, "pre-chain"), work, tap))
+        return work
+
+    def _draw_chain(self, strip: Strip, chain: tuple[Processor, ...], buffer: str) -> None:
+        for processor in chain:
+            identity = (strip.id, processor.id)
+            if processor.type == "eq":
+                self.operations.append(specs.Equalize(identity, buffer, processor.params, processor.on))
+            elif processor.type == "compressor":
+                self._draw_compressor(strip, processor, buffer)
+            else:
+                self._draw_parallel(strip, processor, buffer)
+
+    def _draw_compressor(self, strip: Strip, processor: Compressor, buffer: str) -> None:
+        identity = (strip.id, processor.id)
+        detector = self._draw_detector(identity, processor, buffer)
+        lookahead = lookahead_samples(processor.params, self.session.sample_rate_hz)
+        self.operations.append(
+            specs.Compress(identity, buffer, detector, lookahead, processor.params, processor.on)
+        )
+        self.latency[buffer] += lookahead
+
+    def _draw_detector(self, identity: specs.Identity, processor: Compressor, buffer: str) -> str:
+        key = processor.key
+        source = buffer if key.source is None else self._tap(key.source, key.tap)
+        if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter():
+            return buffer
+        late = self.latency[source] - self.latency[buffer]
+        if late > 0:
+            self.operations.append(specs.Delay((*identity, "wait for key"), buffer, late))
+            self.latency[buffer] += late
+        name = "/".join((*identity, "detector"))
+        detector = self._buffer(name, self.buffers[source], latency=self.latency[buffer])
+        self.operations.append(specs.Clear((*identity, "detector"), detector))
+        feed = _Feed((*identity, "key"), source, db_to_gain(key.gain_db))
+        self._mix(feed, detector, self.latency[buffer])
+        if key.filter != DetectorFilter():
+            params = _detector_eq(key.filter)
+            self.operations.append(specs.Equalize((*identity, "detector filter"), detector, params, True))
+        return detector
+
+    def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
+        if not block.on or not block.lanes:
+            return
+        identity = (strip.id, block.id)
+        any_solo = any(lane.solo for lane in block.lanes)
+        feeds: list[_Feed] = []
+        for lane in block.lanes:
+            name = "/".join((*identity, lane.id))
+            self._buffer(name, self.buffers[buffer], latency=self.latency[buffer])
+            self.operations.append(specs.Copy((*identity, lane.id, "split"), buffer, name))
+            self._draw_chain(strip, lane.chain, name)
+            closed = lane.mute or (any_solo and not lane.solo)
+            gain = 0.0 if closed else db_to_gain(lane.level_db)
+            feeds.append(_Feed((*identity, lane.id), name, -gain if lane.polarity_inverted else gain))
+        latest = max(self.latency[feed.source] for feed in feeds)
+        self.operations.append(specs.Clear((*identity, "clear"), buffer))
+        for feed in feeds:
+            self._mix(feed, buffer, latest)
+        self.latency[buffer] = latest
+
+    def _draw_output(self, strip: Strip, work: str) -> None:
+        n_channels = self.buffers[work]
+        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
+        if n_channels == 2:
+            pan = pan @ placement.width_matrix(strip.width)
+        matrix = pan * self._fader_gain(strip)
+        post = self._buffer(_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
+        index = self.index[strip.id]
+        self.operations.append(
+            specs.ApplyMatrix((strip.id, "output"), work, post, (index, PRE_FADER), (index, POST_FADER), matrix)
+        )
+        if strip.output is not None:
+            feed = _Feed((strip.id, "output", strip.output), post, 1.0)
+            self.feeds[strip.output].append(feed)
+        for send in strip.sends:
+            self.feeds[send.to].append(self._send_feed(strip, send))
+
+    def _send_feed(self, strip: Strip, send: Send) -> _Feed:
+        source = self._tap(strip.id, send.tap)
+        gain = db_to_gain(send.level_db) if send.on else 0.0
+        if self.buffers[source] == 1:
+            gain *= placement.centre_gain(self.session.pan_law_db)
+        return _Feed((strip.id, "send", send.id), source, gain)
+
+    def _fader_gain(self, strip: Strip) -> float:
+        groups = [group for group in self.session.control_groups if strip.id in group.members]
+        closed = strip.mute or strip.id in self.silenced or any(group.mute for group in groups)
+        if closed:
+            return 0.0
+        return float(np.prod([db_to_gain(strip.fader_db), *(db_to_gain(group.level_db) for group in groups)]))
+
+    def _tap(self, strip_id: str, tap: Tap) -> str:
+        # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.
+        return _buffer(strip_id, "work" if tap == "pre-fader" else tap)
+
+    def _buffer(self, name: str, n_channels: int, *, latency: int) -> str:
+        self.buffers[name] = n_channels
+        self.latency[name] = latency
+        return name
+
+
+def _buffer(strip_id: str, point: str) -> str:
+    return f"{strip_id}/{point}"
+
+
+def _detector_eq(cuts: DetectorFilter) -> EqParams:
+    bands: list[EqBand] = []
+    if cuts.low_cut_hz is not None:
+        bands.append(EqBand(shape="low-cut", frequency_hz=cuts.low_cut_hz))
+    if cuts.high_cut_hz is not None:
+        bands.append(EqBand(shape="high-cut", frequency_hz=cuts.high_cut_hz))
+    return EqParams(bands=tuple(bands))

@@ -1,0 +1,46 @@
+"""A stretch of a session, aligned to the song."""
+
+from collections.abc import Iterator, Mapping
+
+from gemischt.core.audio import Audio, MediaSamples
+from gemischt.core.engine.renderer import DEFAULT_BLOCK, Renderer
+from gemischt.core.session.document import Session
+from gemischt.core.units import s_to_samples
+
+LONGEST_RUN_UP_S = 10.0
+
+
+def stretch_samples(session: Session, renderer: Renderer, from_s: float | None, to_s: float | None) -> tuple[int, int]:
+    """Half-open stretch to render; without an end, to the last clip's end and what rings after it."""
+    rate = session.sample_rate_hz
+    start = s_to_samples(from_s or 0.0, rate)
+    ringing = min(renderer.plan.tail_samples, s_to_samples(LONGEST_RUN_UP_S, rate))
+    end = renderer.length_samples + ringing if to_s is None else s_to_samples(to_s, rate)
+    return start, max(start, end)
+
+
+def render_stretch(
+    session: Session,
+    media: Mapping[str, MediaSamples],
+    start_samples: int,
+    end_samples: int,
+    *,
+    block_samples: int = DEFAULT_BLOCK,
+    renderer: Renderer | None = None,
+) -> Iterator[Audio]:
+    """Blocks of the mix over [start, end), its latency removed; each is overwritten by the next.
+
+    A stretch that begins inside the song is run up to, so that compressors and filters are where they would be.
+    """
+    renderer = renderer or Renderer(session, media, max_block=block_samples)
+    run_up = min(start_samples, s_to_samples(LONGEST_RUN_UP_S, session.sample_rate_hz))
+    renderer.position_samples = start_samples - run_up
+    skip = run_up + renderer.latency_samples
+    wanted = end_samples - start_samples
+    while wanted > 0:
+        block = renderer.render_block(min(block_samples, skip or wanted))
+        if skip:
+            skip -= block.shape[1]
+            continue
+        wanted -= block.shape[1]
+        yield block

@@ -1,0 +1,204 @@
+"""Specs become operations: objects bound to their buffers that work block by block."""
+
+from collections.abc import Mapping
+from typing import Protocol, TypeAlias
+
+import numpy as np
+
+from gemischt.core.audio import Audio, MediaSamples
+from gemischt.core.dsp import mixing
+from gemischt.core.engine import specs
+from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.processors.eq import Equalizer
+
+GLIDE_MS = 20.0
+"""How long a changed setting takes to arrive: long enough not to click, too short to be heard as a slide."""
+
+Buffers: TypeAlias = Mapping[str, Audio]
+
+
+class Operation(Protocol):
+    """One step of a plan."""
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        """Work on the next block; ``position_samples`` is its place in the song."""
+        ...
+
+
+class PlayClipsOperation:
+    def __init__(self, spec: specs.PlayClips, buffers: Buffers, media: Mapping[str, MediaSamples]) -> None:
+        self._out = buffers[spec.buffer]
+        self._clips = [(clip, media[clip.media]) for clip in spec.clips]
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        self._out[:, :n_samples] = 0.0
+        for clip, samples in self._clips:
+            start = clip.start_samples
+            if start < position_samples + n_samples and position_samples < start + clip.length_samples:
+                mixing.add_clip(
+                    self._out,
+                    n_samples,
+                    position_samples,
+                    samples,
+                    start,
+                    clip.length_samples,
+                    clip.offset_samples,
+                    clip.gain,
+                    clip.fade_in_samples,
+                    clip.fade_out_samples,
+                    clip.backwards,
+                )
+
+
+class ClearOperation:
+    def __init__(self, spec: specs.Clear, buffers: Buffers) -> None:
+        self._buffer = buffers[spec.buffer]
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        self._buffer[:, :n_samples] = 0.0
+
+
+class CopyOperation:
+    def __init__(self, spec: specs.Copy, buffers: Buffers) -> None:
+        self._source = buffers[spec.source]
+        self._out = buffers[spec.out]
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        self._out[:, :n_samples] = self._source[:, :n_samples]
+
+
+class ApplyMatrixOperation:
+    """State: ``_ramp`` (2, n_out, n_in) targets and steps; ``_remaining`` samples of the glide."""
+
+    def __init__(self, spec: specs.ApplyMatrix, buffers: Buffers, meters: Audio, glide_samples: int) -> None:
+        self._source = buffers[spec.source]
+        self._out = buffers[spec.out]
+        self._glide_samples = glide_samples
+        self._ramp = np.zeros((2, *spec.matrix.shape))
+        self._remaining = np.zeros(1, np.int64)
+        self._meters_source = spec.source_meter is not None
+        self._meters_out = spec.out_meter is not None
+        unused = np.zeros((2, 2))
+        self._source_meter = meters[spec.source_meter] if spec.source_meter else unused
+        self._out_meter = meters[spec.out_meter] if spec.out_meter else unused
+        self.set(spec, glide=False)
+
+    def set(self, spec: specs.ApplyMatrix, *, glide: bool) -> None:
+        mixing.start_ramp(self._ramp, self._remaining, spec.matrix, self._glide_samples if glide else 0)
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        mixing.apply_matrix(
+            self._source,
+            self._out,
+            n_samples,
+            self._ramp,
+            self._remaining,
+            self._source_meter,
+            self._meters_source,
+            self._out_meter,
+            self._meters_out,
+        )
+
+    def take_over(self, other: "ApplyMatrixOperation") -> None:
+        if self._ramp.shape == other._ramp.shape:
+            self._ramp[:] = other._ramp
+            self._remaining[:] = other._remaining
+
+
+class MixIntoOperation:
+    """State: ``_ramp`` (2,) target and step of the gain; the delay's ring if paths must wait."""
+
+    def __init__(self, spec: specs.MixInto, buffers: Buffers, max_block: int, glide_samples: int) -> None:
+        self._source = buffers[spec.source]
+        self._out = buffers[spec.out]
+        self._glide_samples = glide_samples
+        self._ramp = np.zeros(2)
+        self._remaining = np.zeros(1, np.int64)
+        self._delayed = np.zeros((self._source.shape[0], max_block)) if spec.delay_samples else None
+        self._ring = np.zeros((self._source.shape[0], spec.delay_samples))
+        self._ring_position = np.zeros(1, np.int64)
+        self.set(spec, glide=False)
+
+    def set(self, spec: specs.MixInto, *, glide: bool) -> None:
+        mixing.start_ramp(self._ramp, self._remaining, spec.gain, self._glide_samples if glide else 0)
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        source = self._source
+        if self._delayed is not None:
+            self._delayed[:, :n_samples] = source[:, :n_samples]
+            source = self._delayed
+            mixing.delay_in_place(source, n_samples, self._ring, self._ring_position)
+        mixing.mix_into(source, self._out, n_samples, self._ramp, self._remaining)
+
+    def take_over(self, other: "MixIntoOperation") -> None:
+        self._ramp[:] = other._ramp
+        self._remaining[:] = other._remaining
+        if self._ring.shape == other._ring.shape:
+            self._ring[:] = other._ring
+            self._ring_position[:] = other._ring_position
+
+
+class DelayOperation:
+    """State: ``_ring`` (channels, delay), its oldest sample at ``_position``."""
+
+    def __init__(self, spec: specs.Delay, buffers: Buffers) -> None:
+        self._buffer = buffers[spec.buffer]
+        self._ring = np.zeros((self._buffer.shape[0], spec.delay_samples))
+        self._position = np.zeros(1, np.int64)
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        mixing.delay_in_place(self._buffer, n_samples, self._ring, self._position)
+
+    def take_over(self, other: "DelayOperation") -> None:
+        if self._ring.shape == other._ring.shape:
+            self._ring[:] = other._ring
+            self._position[:] = other._position
+
+
+class EqualizeOperation:
+    def __init__(self, spec: specs.Equalize, buffers: Buffers, sample_rate_hz: int, glide_samples: int) -> None:
+        self.buffer = buffers[spec.buffer]
+        self.equalizer = Equalizer(sample_rate_hz=sample_rate_hz, glide_samples=glide_samples)
+        self.set(spec, glide=False)
+
+    @property
+    def tail_samples(self) -> int:
+        return self.equalizer.tail_samples
+
+    def set(self, spec: specs.Equalize, *, glide: bool) -> None:
+        self.equalizer.set(spec.params, on=spec.on, glide=glide)
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        self.equalizer.process(self.buffer, n_samples)
+
+    def take_over(self, other: "EqualizeOperation") -> None:
+        self.equalizer.take_over(other.equalizer)
+
+
+class CompressOperation:
+    def __init__(
+        self, spec: specs.Compress, buffers: Buffers, sample_rate_hz: int, max_block: int, glide_samples: int
+    ) -> None:
+        self.buffer = buffers[spec.buffer]
+        self.detector = buffers[spec.detector]
+        self.dynamics = DynamicsProcessor(
+            sample_rate_hz=sample_rate_hz,
+            glide_samples=glide_samples,
+            n_channels=self.buffer.shape[0],
+            lookahead=spec.lookahead_samples,
+            max_block=max_block,
+        )
+        self.set(spec, glide=False)
+
+    @property
+    def tail_samples(self) -> int:
+        return self.dynamics.tail_samples
+
+    def set(self, spec: specs.Compress, *, glide: bool) -> None:
+        self.dynamics.set(spec.params, on=spec.on, glide=glide)
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        self.dynamics.process(self.buffer, self.detector, n_samples)
+
+    def take_over(self, other: "CompressOperation") -> None:
+        self.dynamics.take_over(other.dynamics)

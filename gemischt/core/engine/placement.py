@@ -1,0 +1,73 @@
+"""Where a signal goes: input pick-up, pan and width as small gain matrices, shape (n_out, n_in)."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gemischt.core.session.document import InputPickUp, Pan, PanLaw
+
+Matrix = NDArray[np.float64]
+
+_PICK_UPS: dict[InputPickUp, list[list[float]]] = {
+    "as-is": [[1.0, 0.0], [0.0, 1.0]],
+    "swap": [[0.0, 1.0], [1.0, 0.0]],
+    "mono-sum": [[0.5, 0.5]],
+    "left": [[1.0, 0.0]],
+    "right": [[0.0, 1.0]],
+    "mid": [[0.5, 0.5]],
+    "side": [[0.5, -0.5]],
+}
+
+
+def pick_up_matrix(pick_up: InputPickUp, n_source: int) -> Matrix:
+    """What a strip takes from its source. One channel counts as equal left and right."""
+    matrix = np.array(_PICK_UPS[pick_up])
+    if n_source == 2:
+        return matrix
+    return matrix[:1].sum(axis=1, keepdims=True)
+
+
+def law_gains(position: float, pan_law_db: PanLaw) -> tuple[float, float]:
+    """Gains of left and right for one channel at ``position`` (-1 left, 1 right).
+
+    0: balance; -3: sine and cosine, constant power; -6: linear; -4.5: the geometric mean of the last two.
+    """
+    p = 0.5 * (position + 1.0)
+    linear = (1.0 - p, p)
+    round_ = (math.cos(0.5 * math.pi * p), math.sin(0.5 * math.pi * p)) if p not in (0.0, 1.0) else linear
+    if pan_law_db == 0.0:
+        return min(1.0, 2.0 * linear[0]), min(1.0, 2.0 * linear[1])
+    if pan_law_db == -3.0:
+        return round_
+    if pan_law_db == -6.0:
+        return linear
+    return math.sqrt(linear[0] * round_[0]), math.sqrt(linear[1] * round_[1])
+
+
+def pan_matrix(pan: Pan, n_source: int, pan_law_db: PanLaw) -> Matrix:
+    """Pan of one or two channels to two.
+
+    One channel follows the session's pan law. Two channels: *balance* turns one side down, *fold* carries it over to
+    the other, *two-handed* places each by constant power.
+    """
+    if n_source == 1:
+        return np.array([[gain] for gain in law_gains(pan.position, pan_law_db)])
+    toward_right, toward_left = max(pan.position, 0.0), max(-pan.position, 0.0)
+    if pan.mode == "balance":
+        return np.diag([1.0 - toward_right, 1.0 - toward_left])
+    if pan.mode == "fold":
+        return np.array([[1.0 - toward_right, toward_left], [toward_right, 1.0 - toward_left]])
+    left, right = law_gains(pan.left, -3.0), law_gains(pan.right, -3.0)
+    return np.array([[left[0], right[0]], [left[1], right[1]]])
+
+
+def width_matrix(width: float) -> Matrix:
+    """Scale the side signal (L-R)/2 by ``width`` and leave the mid as it is."""
+    near, far = 0.5 * (1.0 + width), 0.5 * (1.0 - width)
+    return np.array([[near, far], [far, near]])
+
+
+def centre_gain(pan_law_db: PanLaw) -> float:
+    """What one channel gets on each side when it is in the middle."""
+    return law_gains(0.0, pan_law_db)[0]

@@ -1,0 +1,96 @@
+"""A plan: the buffers and operations of one blueprint."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from gemischt.core.audio import Audio, MediaSamples
+from gemischt.core.engine import operations, specs
+from gemischt.core.engine.blueprint import STAGES
+from gemischt.core.units import ms_to_samples
+
+
+class Plan:
+    """Runs the operations of a blueprint over its own buffers.
+
+    ``meters`` (n_strips, 3 stages, 2 channels, 2) collects peak and sum of squares until it is cleared.
+    """
+
+    def __init__(self, blueprint: specs.Blueprint, media: Mapping[str, MediaSamples], *, max_block: int) -> None:
+        self.blueprint = blueprint
+        self.max_block = max_block
+        self.buffers = {name: np.zeros((n_channels, max_block)) for name, n_channels in blueprint.buffers}
+        self.meters = np.zeros((len(blueprint.strips), len(STAGES), 2, 2))
+        self.operations: dict[specs.Identity, Any] = {
+            spec.identity: self._operation(spec, media) for spec in blueprint.specs
+        }
+        self._order: list[operations.Operation] = list(self.operations.values())
+
+    @property
+    def output(self) -> Audio:
+        """The mix of the last block, (2, max_block)."""
+        return self.buffers[self.blueprint.output]
+
+    @property
+    def tail_samples(self) -> int:
+        """How long the slowest processors may ring after the last clip, all in series."""
+        return sum(getattr(operation, "tail_samples", 0) for operation in self._order)
+
+    def run(self, position_samples: int, n_samples: int) -> None:
+        """Render ``n_samples`` <= max_block from a place in the song."""
+        for operation in self._order:
+            operation.run(position_samples, n_samples)
+
+    def set(self, blueprint: specs.Blueprint) -> None:
+        """Glide to the settings of a blueprint with the same structure."""
+        for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
+            if _settings(before) != _settings(spec):
+                self.operations[spec.identity].set(spec, glide=True)
+        self.blueprint = blueprint
+
+    def take_over(self, other: "Plan") -> None:
+        """Continue with the state of the operations that another plan shares with this one."""
+        for identity, operation in self.operations.items():
+            before = other.operations.get(identity)
+            if type(before) is type(operation) and hasattr(operation, "take_over"):
+                operation.take_over(before)
+                if hasattr(operation, "set"):
+                    operation.set(self._spec(identity), glide=True)
+
+    def _spec(self, identity: specs.Identity) -> specs.Spec:
+        return next(spec for spec in self.blueprint.specs if spec.identity == identity)
+
+    def _operation(self, spec: specs.Spec, media: Mapping[str, MediaSamples]) -> operations.Operation:
+        rate = self.blueprint.sample_rate_hz
+        glide = ms_to_samples(operations.GLIDE_MS, rate)
+        buffers = self.buffers
+        match spec:
+            case specs.PlayClips():
+                return operations.PlayClipsOperation(spec, buffers, media)
+            case specs.Clear():
+                return operations.ClearOperation(spec, buffers)
+            case specs.Copy():
+                return operations.CopyOperation(spec, buffers)
+            case specs.ApplyMatrix():
+                return operations.ApplyMatrixOperation(spec, buffers, self.meters, glide)
+            case specs.MixInto():
+                return operations.MixIntoOperation(spec, buffers, self.max_block, glide)
+            case specs.Delay():
+                return operations.DelayOperation(spec, buffers)
+            case specs.Equalize():
+                return operations.EqualizeOperation(spec, buffers, rate, glide)
+            case specs.Compress():
+                return operations.CompressOperation(spec, buffers, rate, self.max_block, glide)
+
+
+def _settings(spec: specs.Spec) -> object:
+    match spec:
+        case specs.ApplyMatrix():
+            return spec.matrix.tolist()
+        case specs.MixInto():
+            return spec.gain
+        case specs.Equalize() | specs.Compress():
+            return spec.params, spec.on
+        case _:
+            return None

@@ -1,0 +1,109 @@
+"""Plays a session: keeps the position, loops, follows edits without a click."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from gemischt.core.audio import Audio, MediaSamples
+from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.plan import Plan
+from gemischt.core.session.document import Session
+from gemischt.core.units import ms_to_samples
+
+DEFAULT_BLOCK = 1024
+CROSSFADE_MS = 20.0
+
+
+class Renderer:
+    """Renders a session from a position on, block after block.
+
+    The same plan and kernels serve playback, printing and measuring; the samples do not depend on how many are asked
+    for at a time. What comes out lags ``latency_samples`` behind ``position_samples``.
+    """
+
+    def __init__(
+        self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK
+    ) -> None:
+        self._media = media
+        self._max_block = max_block
+        self._sample_rate_hz = session.sample_rate_hz
+        self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
+        self.position_samples = 0
+        self._loop: tuple[int, int] | None = None
+        self._leaving: Plan | None = None
+        self._fade_done = 0
+        self._fade_length = ms_to_samples(CROSSFADE_MS, session.sample_rate_hz)
+
+    @property
+    def latency_samples(self) -> int:
+        """How far the output lags behind the position."""
+        return self.plan.blueprint.latency_samples
+
+    @property
+    def length_samples(self) -> int:
+        """End of the last clip."""
+        return self.plan.blueprint.length_samples
+
+    def set_loop(self, loop: tuple[int, int] | None) -> None:
+        """Repeat [start, end) from the moment the position reaches its end; None plays on."""
+        if loop is not None and loop[1] <= loop[0]:
+            raise ValueError(f"a loop must end after it starts, got {loop}")
+        self._loop = loop
+
+    def seek(self, position_samples: int) -> None:
+        """Jump; filters and detectors start from rest."""
+        self.plan = Plan(self.plan.blueprint, self._media, max_block=self._max_block)
+        self._leaving = None
+        self.position_samples = position_samples
+
+    def edit(self, session: Session, media: Mapping[str, MediaSamples]) -> None:
+        """Go on with a changed session: settings glide, a changed structure is crossfaded in.
+
+        The sample rate must stay as it is.
+        """
+        self._media = media
+        blueprint = draw_blueprint(session, media)
+        if blueprint == self.plan.blueprint:
+            self.plan.set(blueprint)
+            return
+        plan = Plan(blueprint, media, max_block=self._max_block)
+        plan.take_over(self.plan)
+        self._leaving = self.plan
+        self.plan = plan
+        self._fade_done = 0
+
+    def render(self, n_samples: int) -> Audio:
+        """The next samples of the mix, a new array (2, n_samples)."""
+        out = np.empty((2, n_samples))
+        done = 0
+        while done < n_samples:
+            step = self.render_block(min(self._max_block, n_samples - done))
+            out[:, done : done + step.shape[1]] = step
+            done += step.shape[1]
+        return out
+
+    def render_block(self, n_samples: int) -> Audio:
+        """At most ``n_samples`` of the mix, fewer at a loop's end; a view that the next call overwrites."""
+        position = self.position_samples
+        loop = self._loop
+        if loop is not None and position < loop[1]:
+            n_samples = min(n_samples, loop[1] - position)
+        if self._leaving is not None:
+            n_samples = min(n_samples, self._fade_length - self._fade_done)
+        self.plan.run(position, n_samples)
+        out = self.plan.output[:, :n_samples]
+        if self._leaving is not None:
+            self._crossfade(self._leaving, position, n_samples, out)
+        self.position_samples = position + n_samples
+        if loop is not None and self.position_samples == loop[1]:
+            self.position_samples = loop[0]
+        return out
+
+    def _crossfade(self, leaving: Plan, position: int, n_samples: int, out: Audio) -> None:
+        leaving.run(position, n_samples)
+        fade = (self._fade_done + np.arange(1, n_samples + 1)) / self._fade_length
+        out *= fade
+        out += leaving.output[:, :n_samples] * (1.0 - fade)
+        self._fade_done += n_samples
+        if self._fade_done == self._fade_length:
+            self._leaving = None

@@ -1,0 +1,164 @@
+"""Loudness of a stereo or mono programme.
+
+Reference: ITU-R BS.1770-5 Annex 1; EBU Tech 3341 (momentary, short-term, integrated) and Tech 3342 (range).
+"""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gemischt.core.audio import Audio
+from gemischt.core.data import bs1770
+from gemischt.core.dsp.jit import AUDIO, CUBE, FLOAT, INT, measuring_kernel
+from gemischt.core.units import SILENCE_DB
+
+STEPS_PER_S = 100
+"""Windows advance in steps of 10 ms: maxima need more than the 10 Hz a display does (Tech 3341 case 13)."""
+_TINY = 1e-30
+
+
+def k_weighting(sample_rate_hz: float) -> NDArray[np.float64]:
+    """The two sections of the K-weighting at any rate, shape (2, 5): (b0, b1, b2, a1, a2)."""
+    k = math.tan(math.pi * bs1770.SHELF_HZ / sample_rate_hz)
+    high = 10.0 ** (bs1770.SHELF_DB / 20.0)
+    band = high**bs1770.SHELF_BAND_EXPONENT
+    a0 = 1.0 + k / bs1770.SHELF_Q + k * k
+    shelf = (
+        (high + band * k / bs1770.SHELF_Q + k * k) / a0,
+        2.0 * (k * k - high) / a0,
+        (high - band * k / bs1770.SHELF_Q + k * k) / a0,
+        2.0 * (k * k - 1.0) / a0,
+        (1.0 - k / bs1770.SHELF_Q + k * k) / a0,
+    )
+    k = math.tan(math.pi * bs1770.HIGH_PASS_HZ / sample_rate_hz)
+    a0 = 1.0 + k / bs1770.HIGH_PASS_Q + k * k
+    high_pass = (1.0, -2.0, 1.0, 2.0 * (k * k - 1.0) / a0, (1.0 - k / bs1770.HIGH_PASS_Q + k * k) / a0)
+    return np.array([shelf, high_pass])
+
+
+@measuring_kernel(AUDIO, INT, INT, AUDIO, CUBE, returns=FLOAT)
+def _weighted_energy(audio: Audio, start: int, end: int, sections: Audio, state: Audio) -> float:
+    # Both sections in one pass; state (n_channels, 2 sections, 2 sums).
+    total = 0.0
+    b0, b1, b2, a1, a2 = sections[0, 0], sections[0, 1], sections[0, 2], sections[0, 3], sections[0, 4]
+    c1, c2 = sections[1, 3], sections[1, 4]
+    for channel in range(audio.shape[0]):
+        u, v = state[channel, 0, 0], state[channel, 0, 1]
+        m, n = state[channel, 1, 0], state[channel, 1, 1]
+        row = audio[channel, start:end]
+        for i in range(row.size):
+            x = row[i]
+            y = b0 * x + u
+            u = b1 * x + v - a1 * y
+            v = b2 * x - a2 * y
+            z = y + m
+            m = n - 2.0 * y - c1 * z
+            n = y - c2 * z
+            total += z * z
+        state[channel, 0, 0], state[channel, 0, 1] = u, v
+        state[channel, 1, 0], state[channel, 1, 1] = m, n
+        for section in range(2):
+            for j in range(2):
+                if abs(state[channel, section, j]) < _TINY:
+                    state[channel, section, j] = 0.0
+    return total
+
+
+def power_to_lufs(mean_square: float) -> float:
+    """Loudness of the channels' summed weighted mean square."""
+    return bs1770.OFFSET_LU + 10.0 * math.log10(mean_square) if mean_square > 0.0 else SILENCE_DB
+
+
+class LoudnessMeter:
+    """Reads loudness from blocks of any size.
+
+    State: filters per channel; ``_step_energy`` the unfinished 10 ms step; ``_sums`` running totals of finished steps,
+    so that any window's energy is a difference of two of them.
+    """
+
+    def __init__(self, sample_rate_hz: int, n_channels: int) -> None:
+        self._sample_rate_hz = sample_rate_hz
+        self._sections = k_weighting(sample_rate_hz)
+        self._state = np.zeros((n_channels, 2, 2))
+        self._sums: list[float] = [0.0]
+        self._step_energy = 0.0
+        self._samples = 0
+        self.max_momentary_lufs = SILENCE_DB
+        self.max_short_term_lufs = SILENCE_DB
+        self._gating_powers: list[float] = []
+
+    def process(self, audio: Audio, n_samples: int) -> None:
+        """Take in the next block, (n_channels, >= n_samples)."""
+        done = 0
+        while done < n_samples:
+            boundary = (len(self._sums) * self._sample_rate_hz) // STEPS_PER_S
+            end = min(n_samples, done + boundary - self._samples)
+            self._step_energy += _weighted_energy(audio, done, end, self._sections, self._state)
+            self._samples += end - done
+            done = end
+            if self._samples == boundary:
+                self._finish_step()
+
+    def reset_integration(self) -> None:
+        """Begin integrated loudness and maxima anew; the windows run on."""
+        self._gating_powers.clear()
+        self.max_momentary_lufs = self.max_short_term_lufs = SILENCE_DB
+
+    @property
+    def momentary_lufs(self) -> float:
+        """Loudness of the last 400 ms."""
+        return power_to_lufs(self._window_power(bs1770.MOMENTARY_S))
+
+    @property
+    def short_term_lufs(self) -> float:
+        """Loudness of the last 3 s."""
+        return power_to_lufs(self._window_power(bs1770.SHORT_TERM_S))
+
+    @property
+    def integrated_lufs(self) -> float:
+        """Gated loudness of all blocks so far; -inf while none passes the gates."""
+        powers = np.array(self._gating_powers)
+        powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
+        if powers.size == 0:
+            return SILENCE_DB
+        gate = float(powers.mean()) * 10.0 ** (bs1770.RELATIVE_GATE_LU / 10.0)
+        return power_to_lufs(float(powers[powers > gate].mean()))
+
+    @property
+    def loudness_range_lu(self) -> float | None:
+        """Range by Tech 3342, or None while nothing passes its gates."""
+        window = round(bs1770.SHORT_TERM_S * STEPS_PER_S)
+        sums = np.array(self._sums)
+        if len(sums) <= window:
+            return None
+        step = round(bs1770.GATING_STEP_S * STEPS_PER_S)
+        powers = ((sums[window:] - sums[:-window]) / (bs1770.SHORT_TERM_S * self._sample_rate_hz))[::step]
+        powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
+        if powers.size == 0:
+            return None
+        powers = powers[powers > powers.mean() * 10.0 ** (bs1770.RANGE_RELATIVE_GATE_LU / 10.0)]
+        low, high = np.percentile(powers, [bs1770.RANGE_LOW_PERCENTILE, bs1770.RANGE_HIGH_PERCENTILE], method="nearest")
+        return power_to_lufs(float(high)) - power_to_lufs(float(low))
+
+    def _finish_step(self) -> None:
+        self._sums.append(self._sums[-1] + self._step_energy)
+        self._step_energy = 0.0
+        n_steps = len(self._sums) - 1
+        if n_steps >= bs1770.MOMENTARY_S * STEPS_PER_S:
+            self.max_momentary_lufs = max(self.max_momentary_lufs, self.momentary_lufs)
+            if n_steps % round(bs1770.GATING_STEP_S * STEPS_PER_S) == 0:
+                self._gating_powers.append(self._window_power(bs1770.GATING_BLOCK_S))
+        if n_steps >= bs1770.SHORT_TERM_S * STEPS_PER_S:
+            self.max_short_term_lufs = max(self.max_short_term_lufs, self.short_term_lufs)
+
+    def _window_power(self, window_s: float) -> float:
+        steps = min(round(window_s * STEPS_PER_S), len(self._sums) - 1)
+        # A difference of running totals can miss zero by a rounding error; 1e-15 lies below -150 LUFS.
+        energy = self._sums[-1] - self._sums[-1 - steps]
+        power = energy / (window_s * self._sample_rate_hz)
+        return power if power > 1e-15 else 0.0
+
+
+def _lufs_to_power(level_lufs: float) -> float:
+    return float(10.0 ** ((level_lufs - bs1770.OFFSET_LU) / 10.0))

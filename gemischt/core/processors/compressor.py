@@ -1,0 +1,142 @@
+"""The compressor: a detector decides, a gain follows.
+
+Reference: Giannoulis, Massberg and Reiss, JAES 60(6), 2012 (see core.dsp.dynamics).
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gemischt.core.audio import Audio
+from gemischt.core.dsp import dynamics
+from gemischt.core.dsp.mixing import delay_in_place, start_ramp
+from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
+
+RMS_TIME_CONSTANT_MS = 10.0
+_UNLIMITED_RANGE_DB = 400.0
+
+
+def slope_of(ratio: float | None) -> float:
+    """Reduction per dB of overshoot: 1 - 1/ratio; an endless ratio gives 1."""
+    return 1.0 if ratio is None else 1.0 - 1.0 / ratio
+
+
+def static_values(params: CompressorParams) -> NDArray[np.float64]:
+    """The ramped parameters in the order of core.dsp.dynamics."""
+    unlimited = params.range_db is None
+    return np.array(
+        [
+            params.threshold_db,
+            slope_of(params.ratio),
+            params.knee_db,
+            _UNLIMITED_RANGE_DB if unlimited else params.range_db,
+            params.makeup_db,
+            params.mix,
+        ],
+        dtype=np.float64,
+    )
+
+
+def static_curve_db(params: CompressorParams, inputs_db: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Output level for each steady input level, make-up and mix left out; shape as ``inputs_db``."""
+    reduction = np.zeros((1, len(inputs_db)))
+    static = np.zeros((2, dynamics.N_STATIC))
+    static[0] = static_values(params)
+    levels = np.ascontiguousarray(inputs_db, dtype=np.float64)[np.newaxis]
+    dynamics.compute_reduction_db(levels, reduction, 1, len(inputs_db), static, 0)
+    return inputs_db - reduction[0]
+
+
+def lookahead_samples(params: CompressorParams, sample_rate_hz: int) -> int:
+    """The delay of the audio against its detector, also while bypassed."""
+    return ms_to_samples(params.lookahead_ms, sample_rate_hz)
+
+
+class DynamicsProcessor:
+    """Compresses one or two channels in place.
+
+    ``reduction_db`` (2, max_block) holds the gain reduction of every sample of the last block, before make-up and mix.
+    State: ``_smoothed_db`` and ``_held`` (2,) the last reduction and the hold left per stream; ``_mean_square`` (2,)
+    the RMS detector; ``_ring`` (channels, lookahead) the audio waiting; its oldest sample is at ``_ring_position``.
+    """
+
+    def __init__(
+        self, *, sample_rate_hz: int, glide_samples: int, n_channels: int, lookahead: int, max_block: int
+    ) -> None:
+        self._sample_rate_hz = sample_rate_hz
+        self._glide_samples = glide_samples
+        self._static = np.zeros((2, dynamics.N_STATIC))
+        self._remaining = np.zeros(1, np.int64)
+        self._smoothed_db = np.zeros(2)
+        self._held = np.zeros(2, np.int64)
+        self._mean_square = np.zeros(2)
+        self._ring = np.zeros((n_channels, lookahead))
+        self._ring_position = np.zeros(1, np.int64)
+        self._levels_db = np.zeros((2, max_block))
+        self.reduction_db = np.zeros((2, max_block))
+        self.latency_samples = lookahead
+        self.tail_samples = lookahead
+        self._params = CompressorParams()
+        self._attack = self._release = self._rms_feedback = 0.0
+        self._hold_samples = 0
+        self.n_streams = 1
+
+    def set(self, params: CompressorParams, *, on: bool, glide: bool) -> None:
+        """Aim at new parameters; off glides to the (delayed) input."""
+        target = static_values(params)
+        if not on:
+            target[dynamics.MIX] = 0.0
+        start_ramp(self._static, self._remaining, target, self._glide_samples if glide else 0)
+        self._params = params
+        self._attack = time_constant_to_coefficient(params.attack_ms, self._sample_rate_hz)
+        self._release = time_constant_to_coefficient(params.release_ms, self._sample_rate_hz)
+        self._rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, self._sample_rate_hz)
+        self._hold_samples = ms_to_samples(params.hold_ms, self._sample_rate_hz)
+
+    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
+        """Compress ``audio`` by the level of ``detector``, which may be the same array."""
+        params = self._params
+        matching = detector.shape[0] == 2 and audio.shape[0] == 2
+        link = params.stereo_link if matching else 1.0
+        n_streams = 1 if link >= 1.0 else 2
+        dynamics.detect_levels_db(
+            detector, self._levels_db, n_samples, link, params.detector == "rms", self._rms_feedback, self._mean_square
+        )
+        remaining = int(self._remaining[0])
+        dynamics.compute_reduction_db(
+            self._levels_db, self.reduction_db, n_streams, n_samples, self._static, remaining
+        )
+        dynamics.smooth_reduction(
+            self.reduction_db,
+            n_streams,
+            n_samples,
+            self._attack,
+            self._release,
+            self._hold_samples,
+            self._smoothed_db,
+            self._held,
+        )
+        if self.latency_samples:
+            delay_in_place(audio, n_samples, self._ring, self._ring_position)
+        dynamics.apply_reduction(audio, self.reduction_db, n_streams, n_samples, self._static, remaining)
+        self._remaining[0] = max(0, remaining - n_samples)
+        self.n_streams = n_streams
+
+    def observe(self, n_samples: int) -> tuple[float, float]:
+        """Loudest detected level (dBFS) and deepest reduction (dB) of the last block."""
+        streams = slice(0, self.n_streams)
+        return (
+            float(self._levels_db[streams, :n_samples].max()),
+            float(self.reduction_db[streams, :n_samples].max()),
+        )
+
+    def take_over(self, other: "DynamicsProcessor") -> None:
+        """Continue where another instance of this compressor is."""
+        self._static[:] = other._static
+        self._remaining[:] = other._remaining
+        self._smoothed_db[:] = other._smoothed_db
+        self._held[:] = other._held
+        self._mean_square[:] = other._mean_square
+        if self._ring.shape == other._ring.shape:
+            self._ring[:] = other._ring
+            self._ring_position[:] = other._ring_position
