@@ -19,6 +19,7 @@ def place_kernel_cache(application_version: str) -> None:
         text = source.read_bytes()
         if b"@kernel" in text or source.name == "jit.py":
             digest.update(text)
-    name = f"{application_version}-py{sys.version_info.major}{sys.version_info.minor}-nb{version('numba')}-{digest.hexdigest()[:12]}"
+    python = f"py{sys.version_info.major}{sys.version_info.minor}"
+    name = f"{application_version}-{python}-nb{version('numba')}-{digest.hexdigest()[:12]}"
     base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
     os.environ.setdefault("NUMBA_CACHE_DIR", str(base / "gemischt" / "kernels" / name))

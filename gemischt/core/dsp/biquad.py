@@ -84,7 +84,9 @@ def butterworth_qs(order: int) -> list[float]:
     return [1.0 / (2.0 * math.cos(math.pi * (2 * k + 1) / (2 * order))) for k in range(order // 2)]
 
 
-def response_db(sections: NDArray[np.float64], frequencies_hz: NDArray[np.float64], sample_rate_hz: float) -> NDArray[np.float64]:
+def response_db(
+    sections: NDArray[np.float64], frequencies_hz: NDArray[np.float64], sample_rate_hz: float
+) -> NDArray[np.float64]:
     """Magnitude of a cascade in dB, shape (n_frequencies,); ``sections`` shape (n_sections, 5)."""
     z = np.exp(-2j * np.pi * frequencies_hz / sample_rate_hz)
     total = np.ones_like(z)

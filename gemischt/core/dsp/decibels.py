@@ -41,4 +41,4 @@ def db_to_amplitude(level_db: float) -> float:
     f = octaves - whole
     p = E0 + f * (E1 + f * (E2 + f * (E3 + f * (E4 + f * (E5 + f * (E6 + f * E7))))))
     scale = np.int64((np.int64(whole) + 1023) << 52).view(np.float64)
-    return p * scale
+    return float(p * scale)

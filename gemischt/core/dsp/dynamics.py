@@ -16,7 +16,13 @@ _TINY = 1e-30
 
 @kernel(AUDIO, AUDIO, INT, FLOAT, BOOL, FLOAT, VECTOR)
 def detect_levels_db(
-    detector: Audio, levels_db: Audio, n_samples: int, link: float, rms: bool, rms_feedback: float, mean_square: Audio
+    detector: Audio,
+    levels_db: Audio,
+    n_samples: int,
+    link: float,
+    rms: bool,
+    rms_feedback: float,
+    mean_square: Audio,
 ) -> None:
     """Level of each sample in dB, shape (n_detected, n); linked channels share the louder one's level.
 

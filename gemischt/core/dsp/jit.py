@@ -1,7 +1,7 @@
 """How kernels are compiled: cached, without the interpreter lock, with explicit signatures."""
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import numba
 from numba import types
@@ -34,13 +34,15 @@ def measuring_kernel(*signature: Any, returns: Any = types.void) -> Callable[[F]
 
 def inline_kernel(function: F) -> F:
     """Compile a helper that its callers inline."""
-    compiled: F = numba.njit(inline="never", nogil=True, cache=True)(function)
-    return compiled
+    compiled: Any = numba.njit(inline="never", nogil=True, cache=True)(function)
+    return cast(F, compiled)
 
 
 def _compile(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
     def decorate(function: F) -> F:
-        compiled: F = numba.njit(signature, cache=True, nogil=True, fastmath=fastmath or False, error_model="numpy")(function)
+        compiled: F = numba.njit(signature, cache=True, nogil=True, fastmath=fastmath or False, error_model="numpy")(
+            function
+        )
         return compiled
 
     return decorate

@@ -9,7 +9,18 @@ What follows a ramp is looped over slices: indices that begin at zero need no wr
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts, MediaSamples
-from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, CUBE, FLOAT, INT, MEDIA, VECTOR, kernel, measuring_kernel
+from gemischt.core.dsp.jit import (
+    AUDIO,
+    BOOL,
+    COUNTS,
+    CUBE,
+    FLOAT,
+    INT,
+    MEDIA,
+    VECTOR,
+    kernel,
+    measuring_kernel,
+)
 
 _MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
 

@@ -159,9 +159,7 @@ class _Drawing:
         identity = (strip.id, processor.id)
         detector = self._draw_detector(identity, processor, buffer)
         lookahead = lookahead_samples(processor.params, self.session.sample_rate_hz)
-        self.operations.append(
-            specs.Compress(identity, buffer, detector, lookahead, processor.params, processor.on)
-        )
+        self.operations.append(specs.Compress(identity, buffer, detector, lookahead, processor.params, processor.on))
         self.latency[buffer] += lookahead
 
     def _draw_detector(self, identity: specs.Identity, processor: Compressor, buffer: str) -> str:

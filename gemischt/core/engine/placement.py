@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.session.document import InputPickUp, Pan, PanLaw
+from gemischt.core.session.document import InputPickUp, Pan
 
 Matrix = NDArray[np.float64]
 
@@ -25,10 +25,11 @@ def pick_up_matrix(pick_up: InputPickUp, n_source: int) -> Matrix:
     matrix = np.array(_PICK_UPS[pick_up])
     if n_source == 2:
         return matrix
-    return matrix[:1].sum(axis=1, keepdims=True)
+    summed: Matrix = matrix[:1].sum(axis=1, keepdims=True)
+    return summed
 
 
-def law_gains(position: float, pan_law_db: PanLaw) -> tuple[float, float]:
+def law_gains(position: float, pan_law_db: float) -> tuple[float, float]:
     """Gains of left and right for one channel at ``position`` (-1 left, 1 right).
 
     0: balance; -3: sine and cosine, constant power; -6: linear; -4.5: the geometric mean of the last two.
@@ -45,7 +46,7 @@ def law_gains(position: float, pan_law_db: PanLaw) -> tuple[float, float]:
     return math.sqrt(linear[0] * round_[0]), math.sqrt(linear[1] * round_[1])
 
 
-def pan_matrix(pan: Pan, n_source: int, pan_law_db: PanLaw) -> Matrix:
+def pan_matrix(pan: Pan, n_source: int, pan_law_db: float) -> Matrix:
     """Pan of one or two channels to two.
 
     One channel follows the session's pan law. Two channels: *balance* turns one side down, *fold* carries it over to
@@ -68,6 +69,6 @@ def width_matrix(width: float) -> Matrix:
     return np.array([[near, far], [far, near]])
 
 
-def centre_gain(pan_law_db: PanLaw) -> float:
+def centre_gain(pan_law_db: float) -> float:
     """What one channel gets on each side when it is in the middle."""
     return law_gains(0.0, pan_law_db)[0]

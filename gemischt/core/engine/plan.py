@@ -53,7 +53,7 @@ class Plan:
         """Continue with the state of the operations that another plan shares with this one."""
         for identity, operation in self.operations.items():
             before = other.operations.get(identity)
-            if type(before) is type(operation) and hasattr(operation, "take_over"):
+            if before is not None and type(before) is type(operation) and hasattr(operation, "take_over"):
                 operation.take_over(before)
                 if hasattr(operation, "set"):
                     operation.set(self._spec(identity), glide=True)

@@ -21,9 +21,7 @@ class Renderer:
     for at a time. What comes out lags ``latency_samples`` behind ``position_samples``.
     """
 
-    def __init__(
-        self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK
-    ) -> None:
+    def __init__(self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK) -> None:
         self._media = media
         self._max_block = max_block
         self._sample_rate_hz = session.sample_rate_hz

@@ -55,7 +55,8 @@ class MeterBank:
         self._mean_square = feedback * self._mean_square + (1.0 - feedback) * mean_square
         rms_db = _to_db(self._mean_square, 10.0)
         shown = np.stack([self._peak_db, self._hold_db, rms_db], axis=-1)
-        return np.maximum(shown, FLOOR_DB).astype(np.float32)
+        levels: Levels = np.maximum(shown, FLOOR_DB).astype(np.float32)
+        return levels
 
 
 def _to_db(values: Audio, factor: float) -> Audio:

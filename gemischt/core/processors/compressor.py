@@ -44,7 +44,8 @@ def static_curve_db(params: CompressorParams, inputs_db: NDArray[np.float64]) ->
     static[0] = static_values(params)
     levels = np.ascontiguousarray(inputs_db, dtype=np.float64)[np.newaxis]
     dynamics.compute_reduction_db(levels, reduction, 1, len(inputs_db), static, 0)
-    return inputs_db - reduction[0]
+    outputs_db: NDArray[np.float64] = inputs_db - reduction[0]
+    return outputs_db
 
 
 def lookahead_samples(params: CompressorParams, sample_rate_hz: int) -> int:
@@ -100,12 +101,16 @@ class DynamicsProcessor:
         link = params.stereo_link if matching else 1.0
         n_streams = 1 if link >= 1.0 else 2
         dynamics.detect_levels_db(
-            detector, self._levels_db, n_samples, link, params.detector == "rms", self._rms_feedback, self._mean_square
+            detector,
+            self._levels_db,
+            n_samples,
+            link,
+            params.detector == "rms",
+            self._rms_feedback,
+            self._mean_square,
         )
         remaining = int(self._remaining[0])
-        dynamics.compute_reduction_db(
-            self._levels_db, self.reduction_db, n_streams, n_samples, self._static, remaining
-        )
+        dynamics.compute_reduction_db(self._levels_db, self.reduction_db, n_streams, n_samples, self._static, remaining)
         dynamics.smooth_reduction(
             self.reduction_db,
             n_streams,

@@ -12,7 +12,7 @@ from gemischt.core.processors.eq_params import EqParams
 class ProcessorKind:
     """A processor type, its name for people, and its parameter table."""
 
-    type: str
+    kind: str
     label: str
     takes_key: bool
     params: type[FrozenModel]
@@ -30,5 +30,5 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
 
 def label_of(processor_type: str) -> str:
     """Name for people of a processor type."""
-    labels = {kind.type: kind.label for kind in PROCESSORS} | {"parallel": "Lanes"}
+    labels = {item.kind: item.label for item in PROCESSORS} | {"parallel": "Lanes"}
     return labels[processor_type]

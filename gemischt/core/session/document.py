@@ -1,15 +1,15 @@
 """The session document, format version 1, as immutable models."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Final, Literal
 
-from pydantic import ConfigDict, Field
+from pydantic import AfterValidator, ConfigDict, Field
 
 from gemischt.core.parameters import FrozenModel, parameter
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.eq_params import EqParams
 
-FORMAT_NAME = "gemischt-session"
-FORMAT_VERSION = 1
+FORMAT_NAME: Final = "gemischt-session"
+FORMAT_VERSION: Final = 1
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
@@ -18,7 +18,16 @@ StripKind = Literal["track", "bus", "return", "mix", "ghost"]
 Tap = Literal["pre-chain", "pre-fader", "post-fader"]
 InputPickUp = Literal["as-is", "mono-sum", "left", "right", "mid", "side", "swap"]
 PanMode = Literal["balance", "fold", "two-handed"]
-PanLaw = Literal[0.0, -3.0, -4.5, -6.0]
+PAN_LAWS_DB = (0.0, -3.0, -4.5, -6.0)
+
+
+def _check_pan_law(pan_law_db: float) -> float:
+    if pan_law_db not in PAN_LAWS_DB:
+        raise ValueError(f"must be one of {', '.join(f'{law:g}' for law in PAN_LAWS_DB)} dB, got {pan_law_db:g}")
+    return pan_law_db
+
+
+PanLaw = Annotated[float, AfterValidator(_check_pan_law), Field(json_schema_extra={"enum": list(PAN_LAWS_DB)})]
 
 
 class Tempo(FrozenModel):

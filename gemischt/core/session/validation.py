@@ -1,7 +1,8 @@
 """Rules between the parts of a session, and reading one from JSON."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import pairwise
 from typing import Any
 
 from pydantic import ValidationError
@@ -76,7 +77,7 @@ def _faults(session: Session) -> Iterator[Fault]:
         if section.end_s <= section.start_s:
             yield Fault(f"sections/{index}", "must end after it starts")
     times = [tempo.at_s for tempo in session.tempo]
-    if times[0] != 0.0 or any(later <= earlier for earlier, later in zip(times, times[1:], strict=False)):
+    if times[0] != 0.0 or any(later <= earlier for earlier, later in pairwise(times)):
         yield Fault("tempo", "must begin at 0 s and be in order of time")
 
 
@@ -109,11 +110,14 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
                 yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
 
 
-def _destination_faults(path: str, destination: str, kinds: dict[str, str]) -> Iterator[Fault]:
+def _destination_faults(path: str, destination: str, kinds: Mapping[str, str]) -> Iterator[Fault]:
     if destination not in kinds:
         yield Fault(path, f'no strip "{destination}"')
     elif kinds[destination] in ("track", "ghost"):
-        yield Fault(path, f'"{destination}" is a {kinds[destination]}; only a bus, a return or the mix takes signals in')
+        yield Fault(
+            path,
+            f'"{destination}" is a {kinds[destination]}; only a bus, a return or the mix takes signals in',
+        )
 
 
 def _folder_faults(session: Session) -> Iterator[Fault]:

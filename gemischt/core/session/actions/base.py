@@ -1,0 +1,22 @@
+"""What every action is."""
+
+from abc import abstractmethod
+
+from gemischt.core.parameters import FrozenModel
+from gemischt.core.session.document import Session
+
+
+class Action(FrozenModel):
+    """An edit: data that can be sent, named and applied.
+
+    ``apply`` is pure; the result is validated by whoever keeps it. Both methods raise InvalidAction for strips or
+    processors that do not exist.
+    """
+
+    @abstractmethod
+    def apply(self, session: Session) -> Session:
+        """The session after the edit."""
+
+    @abstractmethod
+    def describe(self, session: Session) -> str:
+        """The edit's name, read against the session before it: "Lead voice: fader -3.5 dB"."""

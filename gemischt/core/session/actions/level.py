@@ -1,0 +1,106 @@
+"""Edits of strips' own settings: trim, fader, pan, mute, solo, and the like."""
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from gemischt.core.errors import InvalidAction
+from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.session.actions.base import Action
+from gemischt.core.session.document import Color, Id, InputPickUp, Name, Pan, Session, Strip
+from gemischt.core.session.edits import find_strip, names_of, replace_strip, show_db
+
+
+class StripSettings(FrozenModel):
+    """New values of one strip; what is left out stays."""
+
+    strip: Id
+    name: Name = ""
+    color: Color = "#000000"
+    input: InputPickUp = "as-is"
+    trim_db: float = parameter(0.0, -60.0, 60.0, label="Trim", unit="dB")
+    polarity_inverted: bool = False
+    fader_db: float | None = parameter(0.0, -120.0, 24.0, label="Fader", unit="dB")
+    mute: bool = False
+    solo: bool = False
+    solo_safe: bool = False
+    pan: Pan = Pan()
+    width: float = parameter(1.0, 0.0, 2.0, label="Width")
+
+    def values(self) -> dict[str, Any]:
+        """The fields that were given."""
+        return {name: getattr(self, name) for name in self.model_fields_set - {"strip"}}
+
+
+class SetStrips(Action):
+    """Set any of a strip's settings, on one or many strips in one edit."""
+
+    type: Literal["set-strips"] = "set-strips"
+    changes: tuple[StripSettings, ...] = Field(min_length=1, max_length=512)
+
+    def apply(self, session: Session) -> Session:
+        for change in self.changes:
+            values = change.values()
+            if not values:
+                raise InvalidAction("nothing to set", where=change.strip)
+            session = replace_strip(session, find_strip(session, change.strip).model_copy(update=values))
+        return session
+
+    def describe(self, session: Session) -> str:
+        names = names_of(session, (change.strip for change in self.changes))
+        words = [_describe_settings(find_strip(session, change.strip), change) for change in self.changes]
+        if all(word == words[0] for word in words):
+            return f"{names}: {words[0]}"
+        fields = sorted({_WORDS[field] for change in self.changes for field in change.values()})
+        return f"{names}: {', '.join(fields)}"
+
+
+_WORDS = {
+    "name": "name",
+    "color": "colour",
+    "input": "input",
+    "trim_db": "trim",
+    "polarity_inverted": "polarity",
+    "fader_db": "fader",
+    "mute": "mute",
+    "solo": "solo",
+    "solo_safe": "safe from solo",
+    "pan": "pan",
+    "width": "width",
+}
+
+
+def _describe_settings(strip: Strip, change: StripSettings) -> str:
+    return ", ".join(_describe_setting(strip, field, value) for field, value in sorted(change.values().items()))
+
+
+def _describe_setting(strip: Strip, field: str, value: Any) -> str:
+    word = _WORDS[field]
+    match field:
+        case "fader_db" | "trim_db":
+            return f"{word} {show_db(value)}"
+        case "mute" | "solo" | "solo_safe":
+            return f"{word} {'on' if value else 'off'}"
+        case "polarity_inverted":
+            return "polarity inverted" if value else "polarity as recorded"
+        case "pan":
+            return f"pan {describe_pan(value)}"
+        case "width":
+            return f"width {round(100 * value)} %"
+        case "name":
+            return f"renamed {value}"
+        case _:
+            return f"{word} {value}"
+
+
+def describe_pan(pan: Pan) -> str:
+    """Where a strip stands, in words: "30 % left"."""
+    if pan.mode == "two-handed":
+        return f"left hand {_side(pan.left)}, right hand {_side(pan.right)}"
+    fold = " (fold)" if pan.mode == "fold" else ""
+    return f"{_side(pan.position)}{fold}"
+
+
+def _side(position: float) -> str:
+    share = round(100 * abs(position))
+    return "centre" if share == 0 else f"{share} % {'left' if position < 0 else 'right'}"
