@@ -1,0 +1,40 @@
+"""Files into tracks."""
+
+import re
+import unicodedata
+from pathlib import Path, PurePosixPath
+
+from gemischt.core.session.actions import NewTrack
+from gemischt.core.session.document import Media
+from gemischt.core.session.edits import fresh_id
+from gemischt.operations.workspace import Workspace
+from gemischt.storage.audio_files import Progress, no_progress
+
+
+def import_file(
+    workspace: Workspace, path: Path, name: str, *, sample_rate_hz: int, progress: Progress = no_progress
+) -> NewTrack:
+    """Keep an audio file and describe the track it becomes.
+
+    Args:
+        name: what the user calls the file; folders in it are ignored, any characters are fine.
+
+    Raises:
+        BadAudio, StorageFailed: named after the file, nothing is left behind.
+    """
+    shown = clean_name(name)
+    audio = workspace.audio.add(path, shown, sample_rate_hz=sample_rate_hz, progress=progress)
+    stem = PurePosixPath(shown).stem or shown
+    media_id = fresh_id(stem, ())
+    suffix = audio.path.suffix
+    return NewTrack(
+        name=stem[:200],
+        media=Media(id=media_id, path=f"audio/{media_id}-{audio.sha256[:8]}{suffix}", sha256=audio.sha256),
+    )
+
+
+def clean_name(name: str) -> str:
+    """The last part of a path in either style, without control characters."""
+    last = re.split(r"[/\\]", name)[-1]
+    kept = "".join(character for character in last if unicodedata.category(character)[0] != "C")
+    return kept.strip()[:200] or "untitled"

@@ -1,0 +1,100 @@
+"""Long work: progress, cancel, and a result that waits to be fetched."""
+
+import contextlib
+import os
+import threading
+import uuid
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from gemischt.core.errors import Cancelled, GemischtError, NotFound
+from gemischt.storage.audio_files import Progress
+
+JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
+KEPT_JOBS = 200
+
+
+@dataclass
+class Job:
+    """One piece of work; ``result`` is what it returned, ``error`` why it failed."""
+
+    id: str
+    title: str
+    state: JobState = "waiting"
+    progress: float = 0.0
+    result: Any = None
+    error: GemischtError | None = None
+    cancelling: threading.Event = field(default_factory=threading.Event)
+
+    def report(self, share: float) -> None:
+        """Called by the work; raises Cancelled once the job is to stop."""
+        if self.cancelling.is_set():
+            raise Cancelled("stopped on request", where=self.title)
+        self.progress = share
+
+
+class Jobs:
+    """Runs one job at a time, behind playback."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="job", initializer=_step_back)
+        self._jobs: dict[str, Job] = {}
+        self._lock = threading.Lock()
+
+    def start(self, title: str, work: Callable[[Progress], Any]) -> Job:
+        """Queue work, which gets a function to report its progress with."""
+        job = Job(uuid.uuid4().hex[:12], title)
+        with self._lock:
+            self._jobs[job.id] = job
+            for old in list(self._jobs)[:-KEPT_JOBS]:
+                del self._jobs[old]
+        self._pool.submit(self._run, job, work)
+        return job
+
+    def get(self, job_id: str) -> Job:
+        """The job of this id, or NotFound."""
+        with self._lock:
+            if job_id not in self._jobs:
+                raise NotFound("no such job", where=job_id, remedy="Start it again.")
+            return self._jobs[job_id]
+
+    def all(self) -> list[Job]:
+        """Every job still known, the oldest first."""
+        with self._lock:
+            return list(self._jobs.values())
+
+    def cancel(self, job_id: str) -> Job:
+        """Ask a job to stop; it does at its next report."""
+        job = self.get(job_id)
+        job.cancelling.set()
+        return job
+
+    def close(self) -> None:
+        """Cancel everything and wait."""
+        for job in self.all():
+            job.cancelling.set()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _run(self, job: Job, work: Callable[[Progress], Any]) -> None:
+        try:
+            job.state = "running"
+            job.report(0.0)
+            job.result = work(job.report)
+            job.progress = 1.0
+            job.state = "done"
+        except Cancelled:
+            job.state = "cancelled"
+        except GemischtError as error:
+            job.error = error
+            job.state = "failed"
+        except Exception as error:
+            job.error = GemischtError(f"failed unexpectedly ({error!r})", where=job.title, remedy="Try again.")
+            job.state = "failed"
+
+
+def _step_back() -> None:
+    # Playback comes first where the system lets a thread lower its own priority.
+    with contextlib.suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)

@@ -1,0 +1,29 @@
+"""Levels and loudness of files."""
+
+import dataclasses
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from gemischt.core.errors import BadAudio
+from gemischt.core.metering.summary import Summary, summarize
+from gemischt.storage.audio_files import inspect_audio, read_blocks
+
+
+def measure_file(path: Path) -> Summary:
+    """Measure an audio file; BadAudio if it is not usable."""
+    if not path.is_file():
+        raise BadAudio("there is no such file", where=str(path), remedy="Check the path.")
+    info = inspect_audio(path, str(path))
+    blocks = (np.ascontiguousarray(block.T, dtype=np.float64) for block in read_blocks(path, str(path)))
+    return summarize(blocks, sample_rate_hz=info.samplerate, n_channels=info.channels)
+
+
+def summary_to_json(summary: Summary) -> dict[str, Any]:
+    """The summary with null for what does not exist."""
+    return {
+        name: None if isinstance(value, float) and not math.isfinite(value) else value
+        for name, value in dataclasses.asdict(summary).items()
+    }

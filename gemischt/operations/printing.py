@@ -1,0 +1,124 @@
+"""A mix into a file."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from gemischt.core.audio import Audio
+from gemischt.core.engine.offline import render_stretch, stretch_samples
+from gemischt.core.engine.renderer import Renderer
+from gemischt.core.errors import BadAudio
+from gemischt.core.metering.summary import Summary, summarize
+from gemischt.core.session.document import Session
+from gemischt.operations.workspace import OpenMedia
+from gemischt.storage.audio_files import Progress, no_progress
+from gemischt.storage.writing import written_beside
+
+Bits = Literal["16", "24", "32f"]
+RELEASE_EVERY_SAMPLES = 20 * 48000
+_SUBTYPES: dict[Bits, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+_BYTES: dict[Bits, int] = {"16": 2, "24": 3, "32f": 4}
+# A plain WAV file counts its bytes in 32 bits; beyond that the RF64 variant is written.
+_PLAIN_WAV_BYTES = 2**32 - 4096
+_DITHER_SEED = 1770
+
+
+@dataclass(frozen=True)
+class Printed:
+    """A finished print: what it measures, and how many samples were clipped to fit integers."""
+
+    path: Path
+    summary: Summary
+    clipped_samples: int
+
+
+def print_mix(
+    session: Session,
+    media: OpenMedia,
+    path: Path,
+    *,
+    bits: Bits,
+    from_s: float | None = None,
+    to_s: float | None = None,
+    progress: Progress = no_progress,
+) -> Printed:
+    """Render the mix to a WAV file, which appears only when it is complete.
+
+    16 bits are dithered (triangular, 2 LSB wide); 24 bits are rounded; 32 bits float are as they are.
+
+    Raises:
+        BadAudio: the stretch is empty.
+        StorageFailed: the disk refused.
+        Cancelled: ``progress`` raised it.
+    """
+    renderer = Renderer(session, media.samples)
+    start, end = stretch_samples(session, renderer, from_s, to_s)
+    if end <= start:
+        raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
+    quantizer = Quantizer(bits)
+    total = end - start
+    plain = total * 2 * _BYTES[bits] < _PLAIN_WAV_BYTES
+
+    with written_beside(path) as temporary, soundfile.SoundFile(
+        str(temporary),
+        "w",
+        samplerate=session.sample_rate_hz,
+        channels=2,
+        subtype=_SUBTYPES[bits],
+        format="WAV" if plain else "RF64",
+    ) as file:
+
+        def write(block: Audio) -> Audio:
+            file.write(quantizer.quantize(block))
+            return block
+
+        blocks = watched_blocks(session, media, renderer, start, end, progress)
+        summary = summarize((write(block) for block in blocks), sample_rate_hz=session.sample_rate_hz, n_channels=2)
+    return Printed(path, summary, quantizer.clipped_samples)
+
+
+def watched_blocks(
+    session: Session, media: OpenMedia, renderer: Renderer, start: int, end: int, progress: Progress
+) -> Iterator[Audio]:
+    """Blocks of a stretch, with progress, and with memory given back on the way."""
+    done = unreleased = 0
+    for block in render_stretch(session, media.samples, start, end, renderer=renderer):
+        yield block
+        done += block.shape[1]
+        unreleased += block.shape[1]
+        if unreleased >= RELEASE_EVERY_SAMPLES:
+            media.release_pages()
+            unreleased = 0
+        progress(done / (end - start))
+
+
+class Quantizer:
+    """Turns float blocks into what the file holds, counting what had to be clipped.
+
+    The file library floors floats it converts itself, which shifts the signal by half a step; so integers are made here.
+    """
+
+    def __init__(self, bits: Bits) -> None:
+        self._bits = bits
+        self._random = np.random.default_rng(_DITHER_SEED)
+        self.clipped_samples = 0
+
+    def quantize(self, block: Audio) -> NDArray[np.float32] | NDArray[np.int16] | NDArray[np.int32]:
+        """(n_samples, 2) in the file's own type."""
+        frames = block.T
+        if self._bits == "32f":
+            return frames.astype(np.float32)
+        full_scale = 2.0 ** (int(self._bits) - 1)
+        scaled = frames * full_scale
+        self.clipped_samples += int(np.count_nonzero((scaled > full_scale - 1.0) | (scaled < -full_scale)))
+        if self._bits == "16":
+            scaled = scaled + self._random.random(scaled.shape) - self._random.random(scaled.shape)
+        rounded = np.clip(np.rint(scaled), -full_scale, full_scale - 1.0)
+        if self._bits == "16":
+            return rounded.astype(np.int16)
+        return rounded.astype(np.int32) << 8

@@ -1,0 +1,61 @@
+"""A data folder with everything in it."""
+
+from pathlib import Path
+
+from gemischt.core.audio import MediaSamples
+from gemischt.core.errors import NotFound, StorageFailed
+from gemischt.core.session.document import Session
+from gemischt.storage.audio_files import AudioStore, MappedSamples
+from gemischt.storage.database import open_database
+from gemischt.storage.sessions import SessionStore
+
+
+class OpenMedia:
+    """The media of one session, mapped: ``samples`` by media id, as the engine takes them."""
+
+    def __init__(self, mapped: dict[str, MappedSamples]) -> None:
+        self._mapped = mapped
+        self.samples: dict[str, MediaSamples] = {media_id: item.samples for media_id, item in mapped.items()}
+
+    def release_pages(self) -> None:
+        """Keep the memory in use small while a long session plays or renders."""
+        for item in self._mapped.values():
+            item.release_pages()
+
+
+class Workspace:
+    """Sessions, audio files and prints of one data folder."""
+
+    def __init__(self, folder: Path) -> None:
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StorageFailed(
+                f"cannot be used as the data folder ({error.strerror})",
+                where=str(folder),
+                remedy="Choose another with --data.",
+            ) from error
+        self.folder = folder
+        self._engine = open_database(folder / "gemischt.sqlite")
+        self.sessions = SessionStore(self._engine)
+        self.audio = AudioStore(self._engine, folder / "audio")
+        self.prints = folder / "prints"
+        self.uploads = folder / "uploads"
+        for path in (self.prints, self.uploads):
+            path.mkdir(exist_ok=True)
+
+    def open_media(self, session: Session) -> OpenMedia:
+        """Map the decoded files a session plays; NotFound names the medium that is missing."""
+        mapped: dict[str, MappedSamples] = {}
+        for media in session.media:
+            try:
+                mapped[media.id] = self.audio.samples(media.sha256, session.sample_rate_hz)
+            except (NotFound, FileNotFoundError) as error:
+                raise NotFound(
+                    "this audio file is missing from the data folder", where=media.path, remedy="Import it again."
+                ) from error
+        return OpenMedia(mapped)
+
+    def close(self) -> None:
+        """Let go of the database."""
+        self._engine.dispose()

@@ -1,0 +1,240 @@
+"""Audio files: originals kept by the hash of their bytes, decoded once to float32 that is memory-mapped."""
+
+import hashlib
+import mmap
+import os
+import shutil
+import struct
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+import soundfile
+import soxr
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session as Transaction
+
+from gemischt.core.audio import MediaSamples
+from gemischt.core.errors import BadAudio, NotFound
+from gemischt.storage.tables import AudioRow
+from gemischt.storage.writing import written_beside
+
+MAX_CHANNELS = 2
+MAX_DURATION_S = 3600.0
+READ_FRAMES = 65536
+_SAFE_SUFFIXES = frozenset({".wav", ".flac", ".aif", ".aiff", ".ogg", ".w64", ".caf", ".rf64"})
+
+Progress = Callable[[float], None]
+
+
+def no_progress(_share: float) -> None:
+    """For callers who do not watch."""
+
+
+@dataclass(frozen=True)
+class AudioFile:
+    """An original in the store."""
+
+    sha256: str
+    name: str
+    path: Path
+    sample_rate_hz: int
+    channels: int
+    frames: int
+
+    @property
+    def duration_s(self) -> float:
+        return self.frames / self.sample_rate_hz
+
+
+class AudioStore:
+    """Originals under ``originals/``, decoded samples under ``decoded/``, one file per hash and rate."""
+
+    def __init__(self, engine: Engine, folder: Path) -> None:
+        self._engine = engine
+        self._originals = folder / "originals"
+        self._decoded = folder / "decoded"
+        for path in (self._originals, self._decoded):
+            path.mkdir(parents=True, exist_ok=True)
+
+    def add(self, source: Path, name: str, *, sample_rate_hz: int, progress: Progress = no_progress) -> AudioFile:
+        """Keep a file and decode it for a session's rate; the same bytes are kept once.
+
+        Raises:
+            BadAudio: it is not readable audio of one or two channels, names why.
+            StorageFailed: it cannot be written.
+            Cancelled: ``progress`` raised it.
+        """
+        info = inspect_audio(source, name)
+        sha256 = _hash_file(source)
+        known = self._row(sha256)
+        if known is None:
+            suffix = Path(name).suffix.lower()
+            file_name = sha256 + (suffix if suffix in _SAFE_SUFFIXES else ".audio")
+            self._decode(source, name, sha256, info.samplerate, sample_rate_hz, progress)
+            with written_beside(self._originals / file_name) as temporary:
+                shutil.copyfile(source, temporary)
+            known = AudioRow(
+                sha256=sha256,
+                name=name,
+                file_name=file_name,
+                sample_rate_hz=info.samplerate,
+                channels=info.channels,
+                frames=info.frames,
+            )
+            with Transaction(self._engine, expire_on_commit=False) as transaction, transaction.begin():
+                transaction.add(known)
+        return self._file(known)
+
+    def get(self, sha256: str) -> AudioFile:
+        """An original by its hash."""
+        row = self._row(sha256)
+        if row is None:
+            raise NotFound("no such audio file", where=sha256, remedy="Import the file again.")
+        return self._file(row)
+
+    def samples(self, sha256: str, sample_rate_hz: int) -> "MappedSamples":
+        """Decoded samples at a rate, memory-mapped; decoded now if that was not done yet."""
+        audio = self.get(sha256)
+        path = self._decoded_path(sha256, sample_rate_hz)
+        if not path.exists():
+            self._decode(audio.path, audio.name, sha256, audio.sample_rate_hz, sample_rate_hz, no_progress)
+        return MappedSamples(path, audio.channels)
+
+    def _row(self, sha256: str) -> AudioRow | None:
+        with Transaction(self._engine, expire_on_commit=False) as transaction:
+            return transaction.get(AudioRow, sha256)
+
+    def _file(self, row: AudioRow) -> AudioFile:
+        path = self._originals / row.file_name
+        return AudioFile(row.sha256, row.name, path, row.sample_rate_hz, row.channels, row.frames)
+
+    def _decoded_path(self, sha256: str, sample_rate_hz: int) -> Path:
+        return self._decoded / f"{sha256}-{sample_rate_hz}.f32"
+
+    def _decode(
+        self, source: Path, name: str, sha256: str, source_rate_hz: int, rate_hz: int, progress: Progress
+    ) -> None:
+        path = self._decoded_path(sha256, rate_hz)
+        if path.exists():
+            return
+        with written_beside(path) as temporary, temporary.open("wb") as out:
+            _write_resampled(source, name, source_rate_hz, rate_hz, out, progress)
+
+
+class MappedSamples:
+    """A decoded file, mapped into memory: ``samples`` (n_frames, n_channels), float32, read-only."""
+
+    def __init__(self, path: Path, n_channels: int) -> None:
+        with path.open("rb") as file:
+            self._map = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+        self.samples: MediaSamples = np.frombuffer(self._map, dtype="<f4").reshape(-1, n_channels)
+
+    def release_pages(self) -> None:
+        """Give the pages read so far back to the system; they are read again when needed."""
+        self._map.madvise(mmap.MADV_DONTNEED)
+
+
+def inspect_audio(path: Path, name: str) -> soundfile._SoundFileInfo:
+    """Header of a file that can be used; BadAudio says why one cannot."""
+    if path.stat().st_size == 0:
+        raise BadAudio("the file is empty (0 bytes)", where=name, remedy="Export it again.")
+    try:
+        info = soundfile.info(str(path))
+    except soundfile.LibsndfileError as error:
+        reason = str(error.error_string).rstrip(".")
+        raise BadAudio(
+            f"not readable as audio ({reason})",
+            where=name,
+            remedy="Gemischt reads WAV, FLAC, AIFF and Ogg; convert it or export it again.",
+        ) from None
+    if info.channels > MAX_CHANNELS:
+        raise BadAudio(
+            f"it has {info.channels} channels; tracks take one or two",
+            where=name,
+            remedy="Export it as mono or stereo files.",
+        )
+    if info.frames == 0:
+        raise BadAudio("it holds no samples", where=name, remedy="Export it again.")
+    if info.frames / info.samplerate > MAX_DURATION_S:
+        minutes = info.frames / info.samplerate / 60.0
+        raise BadAudio(
+            f"it lasts {minutes:.0f} minutes; the limit is {MAX_DURATION_S / 60.0:.0f}",
+            where=name,
+            remedy="Cut it into shorter files.",
+        )
+    _check_complete(path, name)
+    return info
+
+
+def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> Iterator[MediaSamples]:
+    """Blocks (n_frames, n_channels) of float32; BadAudio where decoding fails or a sample is not a number."""
+    done = 0
+    try:
+        with soundfile.SoundFile(str(path)) as file:
+            while len(block := file.read(block_frames, dtype="float32", always_2d=True)):
+                if not np.isfinite(block).all():
+                    second = done / file.samplerate
+                    raise BadAudio(
+                        f"it holds samples that are not numbers, the first near {second:.2f} s",
+                        where=name,
+                        remedy="Render the file again in the program it comes from.",
+                    )
+                done += len(block)
+                yield block
+            if done < file.frames:
+                raise BadAudio(
+                    f"it breaks off: {done} of {file.frames} samples could be read",
+                    where=name,
+                    remedy="Copy or export it again.",
+                )
+    except soundfile.LibsndfileError as error:
+        raise BadAudio(
+            f"it is damaged after {done} samples ({str(error.error_string).rstrip('.')})",
+            where=name,
+            remedy="Copy or export it again.",
+        ) from None
+
+
+def _write_resampled(
+    source: Path, name: str, source_rate_hz: int, rate_hz: int, out: BinaryIO, progress: Progress
+) -> None:
+    info = soundfile.info(str(source))
+    stream = None
+    if source_rate_hz != rate_hz:
+        stream = soxr.ResampleStream(source_rate_hz, rate_hz, info.channels, dtype="float32", quality="VHQ")
+    done = 0
+    for block in read_blocks(source, name):
+        done += len(block)
+        out.write((block if stream is None else stream.resample_chunk(block)).astype("<f4").tobytes())
+        progress(done / info.frames)
+    if stream is not None:
+        out.write(stream.resample_chunk(np.zeros((0, info.channels), np.float32), last=True).astype("<f4").tobytes())
+
+
+def _check_complete(path: Path, name: str) -> None:
+    """A WAV file that was cut off reads as a shorter one without a word; its header tells."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(12)
+        if len(head) < 12 or head[:4] != b"RIFF" or head[8:12] != b"WAVE":
+            return
+        while len(chunk := file.read(8)) == 8:
+            kind, length = struct.unpack("<4sI", chunk)
+            if kind == b"data":
+                there = size - file.tell()
+                if length not in (0, 0xFFFFFFFF) and there < length:
+                    raise BadAudio(
+                        f"it is cut off: {there} of {length} bytes of audio are there",
+                        where=name,
+                        remedy="Copy or export it again.",
+                    )
+                return
+            file.seek(length + length % 2, os.SEEK_CUR)
+
+
+def _hash_file(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()

@@ -1,0 +1,11 @@
+"""Alembic runs on the connection that storage.database hands over."""
+
+from alembic import context
+
+from gemischt.storage.tables import Base
+
+context.configure(
+    connection=context.config.attributes["connection"], target_metadata=Base.metadata, render_as_batch=True
+)
+with context.begin_transaction():
+    context.run_migrations()

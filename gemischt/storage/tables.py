@@ -1,0 +1,59 @@
+"""The database's tables."""
+
+from datetime import UTC, datetime
+
+from sqlalchemy import DateTime, ForeignKey, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> datetime:
+    """The present, in UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+
+class SessionRow(Base):
+    """A session: its document, how often it changed, and how many of its edits are applied."""
+
+    __tablename__ = "sessions"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[str] = mapped_column(Text)
+    revision: Mapped[int] = mapped_column(default=1)
+    applied_edits: Mapped[int] = mapped_column(default=0)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+
+
+class EditRow(Base):
+    """An edit as JSON Patches (RFC 6902) both ways; ``position`` counts from 1."""
+
+    __tablename__ = "edits"
+    __table_args__ = (UniqueConstraint("session_id", "position"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    name: Mapped[str] = mapped_column(Text)
+    forward: Mapped[str] = mapped_column(Text)
+    backward: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class AudioRow(Base):
+    """An imported file, found by the hash of its bytes."""
+
+    __tablename__ = "audio"
+
+    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(String(255))
+    file_name: Mapped[str] = mapped_column(String(100))
+    sample_rate_hz: Mapped[int]
+    channels: Mapped[int]
+    frames: Mapped[int]
+    added_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
