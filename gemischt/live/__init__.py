@@ -1,0 +1,8 @@
+"""Playback: a thread renders ahead, a WebSocket carries sound and meters.
+
+transport  what the user can ask for, as a small state machine
+frames     the binary message: sound and what was measured beside it
+player     the engine thread of one session
+hub        one player per session, and who listens to it
+messages   the JSON messages both ways
+"""

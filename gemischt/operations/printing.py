@@ -64,14 +64,17 @@ def print_mix(
     total = end - start
     plain = total * 2 * _BYTES[bits] < _PLAIN_WAV_BYTES
 
-    with written_beside(path) as temporary, soundfile.SoundFile(
-        str(temporary),
-        "w",
-        samplerate=session.sample_rate_hz,
-        channels=2,
-        subtype=_SUBTYPES[bits],
-        format="WAV" if plain else "RF64",
-    ) as file:
+    with (
+        written_beside(path) as temporary,
+        soundfile.SoundFile(
+            str(temporary),
+            "w",
+            samplerate=session.sample_rate_hz,
+            channels=2,
+            subtype=_SUBTYPES[bits],
+            format="WAV" if plain else "RF64",
+        ) as file,
+    ):
 
         def write(block: Audio) -> Audio:
             file.write(quantizer.quantize(block))

@@ -4,6 +4,7 @@ placement   input pick-up, pan and width as gain matrices
 specs       what an operation is, as frozen data
 blueprint   session -> list of specs in topological order, latencies aligned
 operations  specs -> objects that work on buffers block by block
+probe       a closer look at one strip while it plays
 plan        buffers and operations; takes over state from a plan before
 renderer    plays a plan: position, loop, edits, crossfades
 offline     a whole song or a stretch, block by block

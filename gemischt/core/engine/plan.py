@@ -4,10 +4,12 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.blueprint import STAGES
+from gemischt.core.engine.probe import Probed, StripProbe
 from gemischt.core.units import ms_to_samples
 
 
@@ -26,6 +28,11 @@ class Plan:
             spec.identity: self._operation(spec, media) for spec in blueprint.specs
         }
         self._order: list[operations.Operation] = list(self.operations.values())
+        self._compressors = [
+            (blueprint.strips.index(identity[0]), operation)
+            for identity, operation in self.operations.items()
+            if isinstance(operation, operations.CompressOperation)
+        ]
 
     @property
     def output(self) -> Audio:
@@ -41,6 +48,20 @@ class Plan:
         """Render ``n_samples`` <= max_block from a place in the song."""
         for operation in self._order:
             operation.run(position_samples, n_samples)
+
+    def run_probed(self, position_samples: int, n_samples: int, probe: StripProbe) -> None:
+        """Render like ``run`` and read every processor of one strip on the way."""
+        for identity, operation in self.operations.items():
+            operation.run(position_samples, n_samples)
+            if identity[0] == probe.strip_id and len(identity) == 2 and isinstance(operation, Probed):
+                probe.read(identity[1], operation, n_samples)
+
+    def reductions_db(self, n_samples: int) -> NDArray[np.float32]:
+        """Deepest gain reduction per strip in the last block, its compressors added up, (n_strips,)."""
+        reductions = np.zeros(len(self.blueprint.strips), np.float32)
+        for index, operation in self._compressors:
+            reductions[index] += operation.dynamics.observe(n_samples)[1]
+        return reductions
 
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""

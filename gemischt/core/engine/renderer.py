@@ -7,6 +7,7 @@ import numpy as np
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.plan import Plan
+from gemischt.core.engine.probe import StripProbe
 from gemischt.core.session.document import Session
 from gemischt.core.units import ms_to_samples
 
@@ -27,6 +28,7 @@ class Renderer:
         self._sample_rate_hz = session.sample_rate_hz
         self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
         self.position_samples = 0
+        self.probe: StripProbe | None = None
         self._loop: tuple[int, int] | None = None
         self._leaving: Plan | None = None
         self._fade_done = 0
@@ -88,7 +90,10 @@ class Renderer:
             n_samples = min(n_samples, loop[1] - position)
         if self._leaving is not None:
             n_samples = min(n_samples, self._fade_length - self._fade_done)
-        self.plan.run(position, n_samples)
+        if self.probe is None:
+            self.plan.run(position, n_samples)
+        else:
+            self.plan.run_probed(position, n_samples, self.probe)
         out = self.plan.output[:, :n_samples]
         if self._leaving is not None:
             self._crossfade(self._leaving, position, n_samples, out)

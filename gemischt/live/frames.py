@@ -1,0 +1,66 @@
+"""The binary message: one block of sound and what was measured beside it.
+
+Little-endian. Header, then float32 values:
+
+    mix       4                 momentary, short-term, integrated loudness, true peak
+    meters    n_strips * 3 * 3  per strip and stage: peak, held peak, RMS
+    reduction n_strips
+    probe     n_probed * 3      per processor of the watched strip: peak after it, detected level, reduction
+    spectrum  n_spectrum
+    sound     2 * n_samples     left, then right; absent for connections that only watch
+
+Levels do not go below -150.
+"""
+
+import struct
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Values = NDArray[np.float32]
+
+# magic, epoch, serial, revision, first sample of the epoch, song position in samples (float64), samples, strips,
+# probed processors, spectrum bins, sound follows
+_HEADER = struct.Struct("<4sIIIIdIIIII")
+MAGIC = b"GMX1"
+HEADER_BYTES = _HEADER.size
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A rendered block on its way out."""
+
+    epoch: int
+    serial: int
+    revision: int
+    first_sample: int
+    position_samples: float
+    n_samples: int
+    mix: Values
+    meters: Values
+    reductions: Values
+    probe: Values
+    spectrum: Values
+    sound: Values
+
+
+def pack_frame(frame: Frame, *, with_sound: bool) -> bytes:
+    """The frame as bytes."""
+    header = _HEADER.pack(
+        MAGIC,
+        frame.epoch,
+        frame.serial,
+        frame.revision,
+        frame.first_sample,
+        frame.position_samples,
+        frame.n_samples,
+        len(frame.reductions),
+        len(frame.probe),
+        len(frame.spectrum),
+        int(with_sound),
+    )
+    parts = [frame.mix, frame.meters, frame.reductions, frame.probe, frame.spectrum]
+    if with_sound:
+        parts.append(frame.sound)
+    return header + b"".join(part.astype("<f4", copy=False).tobytes() for part in parts)

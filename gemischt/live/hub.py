@@ -1,0 +1,203 @@
+"""One player per session, and the connections that listen to it."""
+
+import asyncio
+import json
+import threading
+from dataclasses import dataclass, field
+from typing import Any
+
+from gemischt.core.analysis.curves import CURVE_FREQUENCIES_HZ, CURVE_INPUTS_DB, eq_curve_db, transfer_curve_db
+from gemischt.core.routing.graph import walk_chain
+from gemischt.core.session.actions import apply_action, parse_action
+from gemischt.core.session.document import Session
+from gemischt.core.units import s_to_samples
+from gemischt.live import messages
+from gemischt.live.frames import Frame, pack_frame
+from gemischt.live.player import Player
+from gemischt.live.transport import Transport
+from gemischt.operations.workspace import Workspace
+from gemischt.storage.sessions import StoredSession
+
+QUEUE_LIMIT = 400
+
+
+@dataclass(eq=False)
+class Listener:
+    """A connection: what is to be sent to it."""
+
+    loop: asyncio.AbstractEventLoop
+    queue: asyncio.Queue[bytes | str] = field(default_factory=asyncio.Queue)
+
+    def send(self, message: bytes | str) -> None:
+        """Queue from any thread; one that does not read falls behind and loses frames, never the server's memory."""
+        self.loop.call_soon_threadsafe(self._put, message)
+
+    def _put(self, message: bytes | str) -> None:
+        if isinstance(message, str) or self.queue.qsize() < QUEUE_LIMIT:
+            self.queue.put_nowait(message)
+
+
+class Room:
+    """A session being listened to."""
+
+    def __init__(self, workspace: Workspace, stored: StoredSession) -> None:
+        self._workspace = workspace
+        self._stored = stored
+        self._media = workspace.open_media(stored.session)
+        self._listeners: list[Listener] = []
+        self._owner: Listener | None = None
+        self._watched: str | None = None
+        self.player = Player(
+            stored.session,
+            self._media,
+            stored.revision,
+            on_frame=self._broadcast_frame,
+            on_transport=self._broadcast_transport,
+        )
+
+    @property
+    def empty(self) -> bool:
+        return not self._listeners
+
+    def join(self, listener: Listener) -> None:
+        self._listeners.append(listener)
+        listener.send(self._transport_message(self.player.transport))
+        listener.send(self._curves_message(self._stored.session))
+
+    def leave(self, listener: Listener) -> None:
+        self._listeners.remove(listener)
+        if self._owner is listener:
+            self._owner = None
+            self.player.stop()
+
+    def handle(self, listener: Listener, raw: str) -> None:
+        """Act on a message; raises GemischtError or pydantic's ValidationError for a bad one."""
+        message = messages.CLIENT_MESSAGE.validate_json(raw)
+        rate = self._stored.session.sample_rate_hz
+        match message:
+            case messages.Play(at_s=at_s):
+                self._owner = listener
+                self.player.play(None if at_s is None else s_to_samples(at_s, rate))
+            case messages.Stop():
+                self.player.stop()
+            case messages.Seek(at_s=at_s):
+                self.player.seek(s_to_samples(at_s, rate))
+            case messages.Loop(stretch_s=stretch):
+                self.player.set_loop(
+                    None if stretch is None else (s_to_samples(stretch[0], rate), s_to_samples(stretch[1], rate))
+                )
+            case messages.Played(epoch=epoch, samples=samples):
+                if listener is self._owner:
+                    self.player.played(epoch, samples)
+            case messages.Watch(strip=strip):
+                self._watched = strip
+                self.player.watch(strip)
+                listener.send(self._curves_message(self._stored.session))
+            case messages.Preview(serial=serial, action=action):
+                session = apply_action(self._stored.session, parse_action(action))
+                self.player.edit(session, self._media, revision=self._stored.revision, serial=serial)
+                listener.send(self._curves_message(session))
+            case messages.Revert():
+                self._go_on_with(self._stored)
+
+    def document_changed(self, stored: StoredSession) -> None:
+        """An edit was kept: play it, and tell every connection."""
+        if stored.session.media != self._stored.session.media:
+            self._media = self._workspace.open_media(stored.session)
+        self._stored = stored
+        self._go_on_with(stored)
+        self._broadcast(json.dumps({"type": "document", "revision": stored.revision}))
+
+    def close(self) -> None:
+        self.player.close()
+
+    def _go_on_with(self, stored: StoredSession) -> None:
+        self.player.edit(stored.session, self._media, revision=stored.revision)
+        self._broadcast(self._curves_message(stored.session))
+
+    def _broadcast(self, message: str) -> None:
+        for listener in list(self._listeners):
+            listener.send(message)
+
+    def _broadcast_frame(self, frame: Frame) -> None:
+        watching: bytes | None = None
+        for listener in list(self._listeners):
+            if listener is self._owner:
+                listener.send(pack_frame(frame, with_sound=True))
+            else:
+                watching = watching or pack_frame(frame, with_sound=False)
+                listener.send(watching)
+
+    def _broadcast_transport(self, transport: Transport) -> None:
+        self._broadcast(self._transport_message(transport))
+
+    def _transport_message(self, transport: Transport) -> str:
+        rate = self._stored.session.sample_rate_hz
+        loop = transport.loop
+        return json.dumps(
+            {
+                "type": "transport",
+                "playing": transport.playing,
+                "position_s": transport.position_samples / rate,
+                "loop_s": None if loop is None else [loop[0] / rate, loop[1] / rate],
+                "epoch": transport.epoch,
+                "sample_rate_hz": rate,
+                "duration_s": self.player.length_samples / rate,
+                "strips": self.player.strips,
+            }
+        )
+
+    def _curves_message(self, session: Session) -> str:
+        """Curves of the watched strip's processors, in the order of their chain."""
+        strip = next((strip for strip in session.strips if strip.id == self._watched), None)
+        processors: list[dict[str, Any]] = []
+        for processor in walk_chain(strip.chain) if strip else ():
+            if processor.type == "eq":
+                curve, axis = eq_curve_db(processor.params, session.sample_rate_hz), CURVE_FREQUENCIES_HZ
+            elif processor.type == "compressor":
+                curve, axis = transfer_curve_db(processor.params), CURVE_INPUTS_DB
+            else:
+                continue
+            processors.append({"id": processor.id, "axis": [round(float(x), 2) for x in axis], "curve_db": curve})
+        return json.dumps({"type": "curves", "strip": self._watched, "processors": processors})
+
+
+class Hub:
+    """Rooms by session id; a room lives while somebody listens."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self._workspace = workspace
+        self._rooms: dict[str, Room] = {}
+        self._lock = threading.Lock()
+
+    def enter(self, session_id: str, listener: Listener) -> Room:
+        """Join the session's room, opening it if nobody is there; NotFound if there is no such session."""
+        with self._lock:
+            room = self._rooms.get(session_id)
+            if room is None:
+                room = self._rooms[session_id] = Room(self._workspace, self._workspace.sessions.get(session_id))
+            room.join(listener)
+            return room
+
+    def leave(self, session_id: str, listener: Listener) -> None:
+        """Leave; the last one closes the room."""
+        with self._lock:
+            room = self._rooms[session_id]
+            room.leave(listener)
+            if room.empty:
+                room.close()
+                del self._rooms[session_id]
+
+    def document_changed(self, stored: StoredSession) -> None:
+        """Tell the session's room, if there is one, of a kept edit."""
+        with self._lock:
+            room = self._rooms.get(stored.id)
+            if room is not None:
+                room.document_changed(stored)
+
+    def close(self) -> None:
+        """Close every room."""
+        with self._lock:
+            for room in self._rooms.values():
+                room.close()
+            self._rooms.clear()

@@ -1,0 +1,63 @@
+"""JSON messages of the live connection."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter
+
+from gemischt.core.parameters import FrozenModel
+
+
+class Play(FrozenModel):
+    """Start, from a place if given; this connection gets the sound from now on."""
+
+    type: Literal["play"]
+    at_s: float | None = Field(default=None, ge=0.0)
+
+
+class Stop(FrozenModel):
+    type: Literal["stop"]
+
+
+class Seek(FrozenModel):
+    type: Literal["seek"]
+    at_s: float = Field(ge=0.0)
+
+
+class Loop(FrozenModel):
+    """Repeat a stretch; null plays on."""
+
+    type: Literal["loop"]
+    stretch_s: tuple[float, float] | None
+
+
+class Played(FrozenModel):
+    """How many samples of this epoch the speaker has had."""
+
+    type: Literal["played"]
+    epoch: int
+    samples: int = Field(ge=0)
+
+
+class Watch(FrozenModel):
+    """Which strip to look at closely."""
+
+    type: Literal["watch"]
+    strip: str | None
+
+
+class Preview(FrozenModel):
+    """Hear an edit while it is being made; ``serial`` comes back with the first sound that has it."""
+
+    type: Literal["preview"]
+    serial: int = Field(ge=0, lt=2**32)
+    action: dict[str, Any]
+
+
+class Revert(FrozenModel):
+    """Go back to what is kept."""
+
+    type: Literal["revert"]
+
+
+ClientMessage = Annotated[Play | Stop | Seek | Loop | Played | Watch | Preview | Revert, Field(discriminator="type")]
+CLIENT_MESSAGE: TypeAdapter[Play | Stop | Seek | Loop | Played | Watch | Preview | Revert] = TypeAdapter(ClientMessage)

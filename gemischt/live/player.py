@@ -1,0 +1,240 @@
+"""The engine thread of one session: renders a little ahead of what was heard."""
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from gemischt.core.audio import Audio
+from gemischt.core.engine.blueprint import STAGES
+from gemischt.core.engine.probe import StripProbe
+from gemischt.core.engine.renderer import Renderer
+from gemischt.core.metering.ballistics import FLOOR_DB, MeterBank
+from gemischt.core.metering.loudness import LoudnessMeter
+from gemischt.core.metering.true_peak import TruePeakMeter
+from gemischt.core.session.document import Session
+from gemischt.core.units import s_to_samples
+from gemischt.live.frames import Frame
+from gemischt.live.transport import Transport
+from gemischt.operations.workspace import OpenMedia
+
+BLOCK_SAMPLES = 512
+LEAD_S = 0.08
+"""How far rendering runs ahead of the ear: what an edit has to wait for, and what a busy machine may miss."""
+SPECTRUM_EVERY_BLOCKS = 4
+RELEASE_EVERY_S = 20.0
+
+
+class Player:
+    """Plays one session on a thread of its own.
+
+    Every public method may be called from any thread; it leaves a wish that the thread fulfils between two blocks.
+    """
+
+    def __init__(
+        self,
+        session: Session,
+        media: OpenMedia,
+        revision: int,
+        *,
+        on_frame: Callable[[Frame], None],
+        on_transport: Callable[[Transport], None],
+    ) -> None:
+        self._on_frame = on_frame
+        self._on_transport = on_transport
+        self._rate = session.sample_rate_hz
+        self._media = media
+        self._renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
+        self._revision = revision
+        self._serial = 0
+        self._lead_samples = s_to_samples(LEAD_S, self._rate)
+        self._wishes: deque[Callable[[], None]] = deque()
+        self._wake = threading.Condition()
+        self._closed = False
+        self.transport = Transport()
+        self._sent_samples = 0
+        self._played_samples = 0
+        self._blocks = 0
+        self._unreleased = 0
+        self._heard: deque[tuple[int, float]] = deque(maxlen=64)
+        self._loudness = LoudnessMeter(self._rate, 2)
+        self._true_peak = TruePeakMeter(2, max_block=BLOCK_SAMPLES)
+        self._bank = self._new_bank()
+        self.block_times_s: deque[float] = deque(maxlen=4096)
+        self._thread = threading.Thread(target=self._run, name="player", daemon=True)
+        self._thread.start()
+
+    @property
+    def length_samples(self) -> int:
+        """End of the last clip."""
+        return self._renderer.length_samples
+
+    @property
+    def strips(self) -> tuple[str, ...]:
+        """Strip ids in the order of the meters."""
+        return self._renderer.plan.blueprint.strips
+
+    def play(self, at_samples: int | None) -> None:
+        self._wish(lambda: self._jump(self.transport.play(at_samples, self.length_samples)))
+
+    def stop(self) -> None:
+        self._wish(lambda: self._jump(self.transport.stop(self._heard_position())))
+
+    def seek(self, to_samples: int) -> None:
+        self._wish(lambda: self._jump(self.transport.seek(to_samples)))
+
+    def set_loop(self, loop: tuple[int, int] | None) -> None:
+        self._wish(lambda: self._set_loop(loop))
+
+    def played(self, epoch: int, samples: int) -> None:
+        """The listener has had this many samples of an epoch."""
+
+        def note() -> None:
+            if epoch == self.transport.epoch:
+                self._played_samples = max(self._played_samples, samples)
+
+        self._wish(note)
+
+    def watch(self, strip_id: str | None) -> None:
+        def watch() -> None:
+            self._renderer.probe = StripProbe(strip_id, self._rate) if strip_id else None
+
+        self._wish(watch)
+
+    def edit(self, session: Session, media: OpenMedia, *, revision: int, serial: int | None = None) -> None:
+        """Go on with a changed session; ``revision`` and ``serial`` are told with the first sound that has it."""
+        self._wish(lambda: self._edit(session, media, revision, serial))
+
+    def close(self) -> None:
+        """Stop the thread."""
+        with self._wake:
+            self._closed = True
+            self._wake.notify()
+        self._thread.join()
+
+    def _wish(self, wish: Callable[[], Any]) -> None:
+        with self._wake:
+            self._wishes.append(wish)
+            self._wake.notify()
+
+    def _run(self) -> None:
+        while True:
+            with self._wake:
+                while not (self._closed or self._wishes or self._wants_block()):
+                    self._wake.wait()
+                if self._closed:
+                    return
+                wishes = list(self._wishes)
+                self._wishes.clear()
+            for wish in wishes:
+                wish()
+            if self._wants_block():
+                self._send_block()
+
+    def _wants_block(self) -> bool:
+        return self.transport.playing and self._sent_samples - self._played_samples < self._lead_samples
+
+    def _send_block(self) -> None:
+        started = time.perf_counter()
+        renderer = self._renderer
+        latency = renderer.latency_samples
+        before = renderer.position_samples
+        sound = renderer.render_block(BLOCK_SAMPLES)
+        n_samples = sound.shape[1]
+        heard = self._wrapped(before - latency)
+        self._on_frame(self._frame(sound, n_samples, heard))
+        self._heard.append((self._sent_samples, heard))
+        self._sent_samples += n_samples
+        self.transport = self.transport.advanced(renderer.position_samples)
+        self._unreleased += n_samples
+        if self._unreleased > RELEASE_EVERY_S * self._rate:
+            self._media.release_pages()
+            self._unreleased = 0
+        if self.transport.loop is None and before - latency >= self.length_samples:
+            self._jump(self.transport.stop(self.length_samples))
+        self.block_times_s.append(time.perf_counter() - started)
+
+    def _frame(self, sound: Audio, n_samples: int, heard: float) -> Frame:
+        plan = self._renderer.plan
+        self._loudness.process(sound, n_samples)
+        self._true_peak.process(sound, n_samples)
+        mix = (
+            self._loudness.momentary_lufs,
+            self._loudness.short_term_lufs,
+            self._integrated(),
+            self._true_peak.max_dbtp,
+        )
+        probe = self._renderer.probe
+        probed = list(probe.levels.values()) if probe else []
+        with_spectrum = probe is not None and probed and self._blocks % SPECTRUM_EVERY_BLOCKS == 0
+        self._blocks += 1
+        return Frame(
+            epoch=self.transport.epoch,
+            serial=self._serial,
+            revision=self._revision,
+            first_sample=self._sent_samples,
+            position_samples=heard,
+            n_samples=n_samples,
+            mix=np.maximum(np.array(mix, np.float32), np.float32(FLOOR_DB)),
+            meters=self._bank.advance(plan.meters, n_samples).ravel(),
+            reductions=plan.reductions_db(n_samples),
+            probe=np.array(probed, np.float32).ravel(),
+            spectrum=probe.spectrum.levels_db().astype(np.float32)
+            if probe and with_spectrum
+            else np.zeros(0, np.float32),
+            sound=sound.astype(np.float32).ravel(),
+        )
+
+    def _integrated(self) -> float:
+        if self._blocks % 10 == 0:
+            self._integrated_lufs = self._loudness.integrated_lufs
+        return self._integrated_lufs
+
+    _integrated_lufs = FLOOR_DB
+
+    def _jump(self, transport: Transport) -> None:
+        if transport.playing and not self.transport.playing:
+            self._loudness.reset_integration()
+            self._true_peak.reset()
+        self.transport = transport
+        self._renderer.seek(transport.position_samples)
+        self._sent_samples = self._played_samples = 0
+        self._heard.clear()
+        self._on_transport(transport)
+
+    def _set_loop(self, loop: tuple[int, int] | None) -> None:
+        self.transport = self.transport.set_loop(loop)
+        self._renderer.set_loop(self.transport.loop)
+        self._on_transport(self.transport)
+
+    def _edit(self, session: Session, media: OpenMedia, revision: int, serial: int | None) -> None:
+        strips = self.strips
+        self._media = media
+        self._renderer.edit(session, media.samples)
+        self._revision = revision
+        if serial is not None:
+            self._serial = serial
+        if self.strips != strips:
+            self._bank = self._new_bank()
+            self._on_transport(self.transport)
+
+    def _new_bank(self) -> MeterBank:
+        return MeterBank(len(self.strips), len(STAGES), self._rate)
+
+    def _heard_position(self) -> int:
+        if not self.transport.playing:
+            return self.transport.position_samples
+        position = float(self.transport.position_samples)
+        for first_sample, heard in self._heard:
+            if first_sample <= self._played_samples:
+                position = heard + self._played_samples - first_sample
+        return int(position)
+
+    def _wrapped(self, position: int) -> float:
+        loop = self.transport.loop
+        if loop is not None and position < loop[0] <= self._renderer.position_samples and self._sent_samples:
+            return float(position + loop[1] - loop[0])
+        return float(max(0, position))
