@@ -1,0 +1,1 @@
+"""HTTP and WebSocket: create_app assembles thin routers over the operations."""

@@ -164,7 +164,7 @@ class Player:
         mix = (
             self._loudness.momentary_lufs,
             self._loudness.short_term_lufs,
-            self._integrated(),
+            self._loudness.integrated_lufs,
             self._true_peak.max_dbtp,
         )
         probe = self._renderer.probe
@@ -187,13 +187,6 @@ class Player:
             else np.zeros(0, np.float32),
             sound=sound.astype(np.float32).ravel(),
         )
-
-    def _integrated(self) -> float:
-        if self._blocks % 10 == 0:
-            self._integrated_lufs = self._loudness.integrated_lufs
-        return self._integrated_lufs
-
-    _integrated_lufs = FLOOR_DB
 
     def _jump(self, transport: Transport) -> None:
         if transport.playing and not self.transport.playing:

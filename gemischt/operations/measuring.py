@@ -1,7 +1,6 @@
 """Levels and loudness of files."""
 
 import dataclasses
-import math
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +8,7 @@ import numpy as np
 
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
+from gemischt.core.units import finite_or_none
 from gemischt.storage.audio_files import inspect_audio, read_blocks
 
 
@@ -24,6 +24,6 @@ def measure_file(path: Path) -> Summary:
 def summary_to_json(summary: Summary) -> dict[str, Any]:
     """The summary with null for what does not exist."""
     return {
-        name: None if isinstance(value, float) and not math.isfinite(value) else value
+        name: finite_or_none(value) if isinstance(value, float) else value
         for name, value in dataclasses.asdict(summary).items()
     }

@@ -103,7 +103,7 @@ def watched_blocks(
 class Quantizer:
     """Turns float blocks into what the file holds, counting what had to be clipped.
 
-    The file library floors floats it converts itself, which shifts the signal by half a step; so integers are made here.
+    The file library floors floats that it converts, half a step down on average; so integers are made here.
     """
 
     def __init__(self, bits: Bits) -> None:

@@ -1,0 +1,41 @@
+"""Audio files on their way in."""
+
+import tempfile
+from pathlib import Path
+
+from fastapi import APIRouter, Request
+from starlette.concurrency import run_in_threadpool
+
+from gemischt.api.dependencies import SettingsDep, WorkspaceDep
+from gemischt.core.errors import BadAudio
+from gemischt.core.session.actions import NewTrack
+from gemischt.operations.importing import clean_name, import_file
+from gemischt.storage.writing import disk_error
+
+router = APIRouter(prefix="/api/sessions", tags=["audio"])
+
+
+@router.post("/{session_id}/audio", operation_id="uploadAudio", status_code=201)
+async def upload_audio(
+    session_id: str, name: str, request: Request, workspace: WorkspaceDep, settings: SettingsDep
+) -> NewTrack:
+    """Take one file in, its bytes as the request's body; the answer is a track to add with an action.
+
+    The body is streamed to disk; nothing is left of a file that is refused.
+    """
+    stored = await run_in_threadpool(workspace.sessions.get, session_id)
+    shown = clean_name(name)
+    with tempfile.NamedTemporaryFile(dir=workspace.uploads, prefix="upload-", suffix=".part") as part:
+        received = 0
+        async for chunk in request.stream():
+            received += len(chunk)
+            if received > settings.max_upload_bytes:
+                limit = settings.max_upload_bytes / 1024**3
+                raise BadAudio(f"it is larger than {limit:.1f} GiB", where=shown, remedy="Cut it into shorter files.")
+            try:
+                await run_in_threadpool(part.write, chunk)
+            except OSError as error:
+                raise disk_error(error, Path(shown)) from error
+        part.flush()
+        rate = stored.session.sample_rate_hz
+        return await run_in_threadpool(import_file, workspace, Path(part.name), shown, sample_rate_hz=rate)

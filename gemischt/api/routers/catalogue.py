@@ -1,0 +1,24 @@
+"""What there is to add to a chain, and the program's version."""
+
+from fastapi import APIRouter
+
+from gemischt import __version__
+from gemischt.api.schemas import ProcessorListing
+from gemischt.core.processors.registry import PROCESSORS
+
+router = APIRouter(prefix="/api", tags=["catalogue"])
+
+
+@router.get("/processors", operation_id="listProcessors")
+def list_processors() -> list[ProcessorListing]:
+    """Every processor type with its parameter table."""
+    return [
+        ProcessorListing(kind=item.kind, label=item.label, takes_key=item.takes_key, parameters=item.parameter_schema())
+        for item in PROCESSORS
+    ]
+
+
+@router.get("/version", operation_id="getVersion")
+def get_version() -> str:
+    """The program's version."""
+    return __version__

@@ -1,0 +1,77 @@
+"""Sessions: list, create, edit, undo, bin."""
+
+from fastapi import APIRouter
+
+from gemischt.api.dependencies import HubDep, WorkspaceDep
+from gemischt.api.schemas import Edit, HistoryListing, NewSession, SessionListing, SessionState, Step
+from gemischt.core.session.document import empty_session
+
+router = APIRouter(prefix="/api/sessions", tags=["sessions"])
+
+
+@router.get("", operation_id="listSessions")
+def list_sessions(workspace: WorkspaceDep, deleted: bool = False) -> list[SessionListing]:
+    """Sessions, or those in the bin."""
+    entries = workspace.sessions.entries(deleted=deleted)
+    return [SessionListing.model_validate(entry, from_attributes=True) for entry in entries]
+
+
+@router.post("", operation_id="createSession", status_code=201)
+def create_session(order: NewSession, workspace: WorkspaceDep) -> SessionState:
+    """An empty session."""
+    return SessionState.of(workspace.sessions.create(empty_session(order.name)))
+
+
+@router.get("/{session_id}", operation_id="getSession")
+def get_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
+    """The session as it stands."""
+    return SessionState.of(workspace.sessions.get(session_id))
+
+
+@router.post("/{session_id}/edits", operation_id="editSession")
+def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
+    """Apply an action; 409 if the session has changed since ``revision``."""
+    stored = workspace.sessions.edit(session_id, edit.revision, edit.action)
+    hub.document_changed(stored)
+    return SessionState.of(stored)
+
+
+@router.post("/{session_id}/undo", operation_id="undo")
+def undo(session_id: str, step: Step, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
+    """Take the last edit back."""
+    stored = workspace.sessions.undo(session_id, step.revision)
+    hub.document_changed(stored)
+    return SessionState.of(stored)
+
+
+@router.post("/{session_id}/redo", operation_id="redo")
+def redo(session_id: str, step: Step, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
+    """Make the last undone edit again."""
+    stored = workspace.sessions.redo(session_id, step.revision)
+    hub.document_changed(stored)
+    return SessionState.of(stored)
+
+
+@router.get("/{session_id}/history", operation_id="getHistory")
+def get_history(session_id: str, workspace: WorkspaceDep) -> list[HistoryListing]:
+    """Every edit, the latest first."""
+    entries = workspace.sessions.history(session_id)
+    return [HistoryListing.model_validate(entry, from_attributes=True) for entry in entries]
+
+
+@router.post("/{session_id}/duplicate", operation_id="duplicateSession", status_code=201)
+def duplicate_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
+    """A copy under a new name."""
+    return SessionState.of(workspace.sessions.duplicate(session_id))
+
+
+@router.delete("/{session_id}", operation_id="deleteSession", status_code=204)
+def delete_session(session_id: str, workspace: WorkspaceDep) -> None:
+    """Into the bin."""
+    workspace.sessions.delete(session_id)
+
+
+@router.post("/{session_id}/restore", operation_id="restoreSession")
+def restore_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
+    """Out of the bin."""
+    return SessionState.of(workspace.sessions.restore(session_id))

@@ -1,0 +1,104 @@
+"""What the API says and takes. Levels that are minus infinity inside are written as null."""
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from pydantic import BaseModel, Field
+
+from gemischt.core.session.actions import AnyAction
+from gemischt.core.session.document import Name, Session
+from gemischt.operations.jobs import Job, JobState
+from gemischt.operations.printing import Bits
+from gemischt.storage.sessions import StoredSession
+
+
+class FaultBody(BaseModel):
+    path: str
+    reason: str
+
+
+class ErrorBody(BaseModel):
+    """Every error: what is wrong, where, and what to do."""
+
+    what: str
+    where: str
+    remedy: str
+    faults: list[FaultBody] = []
+
+
+class SessionState(BaseModel):
+    """A session as it stands; ``undo`` and ``redo`` name the edits next in line."""
+
+    id: str
+    revision: int
+    document: Session
+    undo: str | None
+    redo: str | None
+
+    @classmethod
+    def of(cls, stored: StoredSession) -> "SessionState":
+        return cls(id=stored.id, revision=stored.revision, document=stored.session, undo=stored.undo, redo=stored.redo)
+
+
+class SessionListing(BaseModel):
+    id: str
+    name: str
+    changed_at: datetime
+    deleted: bool
+
+
+class HistoryListing(BaseModel):
+    position: int
+    name: str
+    made_at: datetime
+    applied: bool
+
+
+class NewSession(BaseModel):
+    name: Name
+
+
+class Edit(BaseModel):
+    """An action, made on a revision."""
+
+    revision: int
+    action: Annotated[AnyAction, Field()]
+
+
+class Step(BaseModel):
+    """Undo or redo, made on a revision."""
+
+    revision: int
+
+
+class PrintOrder(BaseModel):
+    bits: Bits = "24"
+    from_s: float | None = Field(default=None, ge=0.0)
+    to_s: float | None = Field(default=None, gt=0.0)
+
+
+class JobStatus(BaseModel):
+    """``result`` is there once the state is done."""
+
+    id: str
+    title: str
+    state: JobState
+    progress: float
+    result: Any = None
+    error: ErrorBody | None = None
+
+    @classmethod
+    def of(cls, job: Job) -> "JobStatus":
+        error = job.error and ErrorBody(what=job.error.what, where=job.error.where, remedy=job.error.remedy)
+        return cls(
+            id=job.id, title=job.title, state=job.state, progress=job.progress, result=job.result, error=error or None
+        )
+
+
+class ProcessorListing(BaseModel):
+    """A processor type and its parameter table as JSON Schema."""
+
+    kind: str
+    label: str
+    takes_key: bool
+    parameters: dict[str, Any]

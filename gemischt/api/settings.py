@@ -1,0 +1,16 @@
+"""How the server is set up."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
+
+
+@dataclass(frozen=True)
+class Settings:
+    """``allowed_hosts`` are the names a browser may know this server by (with any port)."""
+
+    data_folder: Path
+    allowed_hosts: frozenset[str] = frozenset({"127.0.0.1", "localhost", "[::1]"})
+    max_upload_bytes: int = 4 * 1024**3
+    web_folder: Path = WEB_DIST

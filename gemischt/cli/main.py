@@ -1,0 +1,220 @@
+"""The ``gemischt`` command."""
+
+import json
+import os
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated, Literal
+
+import click
+import platformdirs
+import typer
+from rich.console import Console
+from rich.progress import Progress as ProgressBar
+
+from gemischt.core.errors import GemischtError, InvalidSession
+from gemischt.core.session.actions import AddTracks
+from gemischt.operations.importing import import_file
+from gemischt.operations.measuring import measure_file, summary_to_json
+from gemischt.operations.printing import print_mix
+from gemischt.operations.session_files import (
+    check_session_file,
+    export_session,
+    is_session_file,
+    locate_session,
+)
+from gemischt.operations.workspace import Workspace
+
+app = typer.Typer(help="Mixing that shows why it sounds as it does.", no_args_is_help=True, add_completion=False)
+errors = Console(stderr=True, highlight=False, soft_wrap=True)
+
+DataOption = Annotated[Path | None, typer.Option("--data", help="Data folder (else GEMISCHT_DATA).")]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print machine-readable results.")]
+
+
+def main() -> None:
+    """Run the command; errors go to stderr, with exit code 1 for bad input and 2 for wrong usage."""
+    try:
+        app(standalone_mode=False)
+    except click.UsageError as error:
+        error.show()
+        sys.exit(2)
+    except click.exceptions.Exit as stop:
+        sys.exit(stop.exit_code)
+    except click.Abort:
+        errors.print("stopped")
+        sys.exit(1)
+    except InvalidSession as error:
+        for fault in error.faults:
+            errors.print(f"{error.where}: {fault.path}: {fault.reason}", markup=False)
+        sys.exit(1)
+    except GemischtError as error:
+        errors.print(str(error), markup=False)
+        sys.exit(1)
+
+
+def data_folder(given: Path | None) -> Path:
+    """The data folder: as given, from GEMISCHT_DATA, or the user's own."""
+    return given or Path(os.environ.get("GEMISCHT_DATA") or platformdirs.user_data_dir("gemischt"))
+
+
+@contextmanager
+def opened(data: Path | None) -> Iterator[Workspace]:
+    workspace = Workspace(data_folder(data))
+    try:
+        yield workspace
+    finally:
+        workspace.close()
+
+
+@contextmanager
+def progress_bar(title: str) -> Iterator[Callable[[float], None]]:
+    """A bar on a terminal, nothing elsewhere."""
+    with ProgressBar(console=errors, disable=not errors.is_terminal, transient=True) as bar:
+        task = bar.add_task(title, total=1.0)
+        yield lambda share: bar.update(task, completed=share)
+
+
+@app.command()
+def start(
+    demo: Annotated[bool, typer.Option("--demo", help="Make the demo song if it is not there.")] = False,
+    data: DataOption = None,
+    host: Annotated[str, typer.Option(help="Address to listen on.")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="Port to listen on.")] = 8765,
+    reload: Annotated[bool, typer.Option(help="Restart when the code changes.", hidden=True)] = False,
+) -> None:
+    """Start the web application."""
+    from gemischt.cli.server import serve
+
+    serve(data_folder(data), demo=demo, host=host, port=port, reload=reload)
+
+
+@app.command()
+def render(
+    session: str,
+    output: Annotated[Path, typer.Option("-o", "--output", help="WAV file to write.")],
+    from_s: Annotated[float | None, typer.Option("--from", min=0.0, help="Start, seconds.")] = None,
+    to_s: Annotated[float | None, typer.Option("--to", min=0.0, help="End, seconds.")] = None,
+    bits: Annotated[Literal["16", "24", "32f"], typer.Option(help="Sample format.")] = "24",
+    data: DataOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Print a mix to a WAV file."""
+    with opened(data) as workspace, progress_bar("Rendering") as progress:
+        mix = locate_session(workspace, session).session
+        media = workspace.open_media(mix)
+        printed = print_mix(mix, media, output, bits=bits, from_s=from_s, to_s=to_s, progress=progress)
+    summary = summary_to_json(printed.summary)
+    if as_json:
+        print(json.dumps({"path": str(output), "clipped_samples": printed.clipped_samples, **summary}))
+    else:
+        print(f"{output}: {summary['duration_s']:.1f} s, {_show(summary['integrated_lufs'])} LUFS")
+        if printed.clipped_samples:
+            errors.print(f"{output}: {printed.clipped_samples} samples were clipped; turn the mix down or use 32f")
+
+
+@app.command()
+def measure(files: list[Path], as_json: JsonOption = False) -> None:
+    """Measure levels and loudness of audio files."""
+    results = []
+    for path in files:
+        with progress_bar(str(path)):
+            results.append({"path": str(path), **summary_to_json(measure_file(path))})
+    if as_json:
+        print(json.dumps(results))
+        return
+    for result in results:
+        print(
+            f"{result['path']}: peak {_show(result['sample_peak_dbfs'])} dBFS, "
+            f"true peak {_show(result['true_peak_dbtp'])} dBTP, RMS {_show(result['rms_dbfs'])} dBFS, "
+            f"integrated {_show(result['integrated_lufs'])} LUFS, range {_show(result['loudness_range_lu'])} LU"
+        )
+
+
+@app.command(name="import")
+def import_files(session: str, files: list[Path], data: DataOption = None) -> None:
+    """Bring audio files into a session of the data folder, one track each."""
+    failed = False
+    with opened(data) as workspace:
+        stored = workspace.sessions.find(session)
+        tracks = []
+        for path in files:
+            try:
+                if not path.is_file():
+                    raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
+                with progress_bar(path.name) as progress:
+                    rate = stored.session.sample_rate_hz
+                    tracks.append(import_file(workspace, path, path.name, sample_rate_hz=rate, progress=progress))
+            except GemischtError as error:
+                errors.print(str(error), markup=False)
+                failed = True
+        if tracks:
+            workspace.sessions.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
+            print(f"{stored.session.name}: {len(tracks)} tracks added")
+    if failed:
+        raise typer.Exit(1)
+
+
+@app.command()
+def export(
+    session: str,
+    output: Annotated[Path, typer.Option("-o", "--output", help="Folder, or a file ending in .zip.")],
+    data: DataOption = None,
+) -> None:
+    """Write a session with its audio as open files."""
+    with opened(data) as workspace:
+        print(export_session(workspace, locate_session(workspace, session).session, output))
+
+
+@app.command()
+def validate(session: str, data: DataOption = None, as_json: JsonOption = False) -> None:
+    """Check a session; every fault is named with its path."""
+    faults = []
+    if is_session_file(session):
+        faults = check_session_file(Path(session))
+    else:
+        with opened(data) as workspace:
+            workspace.open_media(workspace.sessions.find(session).session)
+    if as_json:
+        print(json.dumps([{"path": fault.path, "reason": fault.reason} for fault in faults]))
+    if faults:
+        if not as_json:
+            raise InvalidSession(faults, where=session)
+        raise typer.Exit(1)
+    if not as_json:
+        print(f"{session}: sound")
+
+
+@app.command()
+def openapi() -> None:
+    """Print the API's schema."""
+    from gemischt.cli.server import openapi_document
+
+    print(json.dumps(openapi_document(), indent=1, sort_keys=True))
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of session files."""
+    from gemischt.core.session.document import Session
+
+    print(json.dumps(Session.model_json_schema(by_alias=True), indent=1, sort_keys=True))
+
+
+@app.command()
+def prepare() -> None:
+    """Compile the kernels, so that the first start is quick."""
+    from gemischt.core.engine import renderer
+    from gemischt.core.metering import summary
+
+    print(f"kernels ready ({renderer.__name__}, {summary.__name__})")
+
+
+def _show(level: float | None) -> str:
+    return "none" if level is None else f"{level:.1f}"
+
+
+if __name__ == "__main__":
+    main()

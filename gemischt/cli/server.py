@@ -1,0 +1,53 @@
+"""Starting the web application."""
+
+import os
+from pathlib import Path
+from typing import Any
+
+import uvicorn
+from fastapi import FastAPI
+
+from gemischt.api.app import create_app
+from gemischt.api.settings import Settings
+from gemischt.core.errors import GemischtError
+from gemischt.operations.demo_sessions import make_demo
+from gemischt.operations.workspace import Workspace
+
+
+def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> None:
+    """Serve until interrupted."""
+    if demo:
+        workspace = Workspace(folder)
+        made = make_demo(workspace, progress=lambda text: print(text, flush=True))
+        workspace.close()
+        if made:
+            print("the demo song is ready", flush=True)
+    settings = _settings(folder, host)
+    if not settings.web_folder.is_dir():
+        raise GemischtError(
+            "the web application is not built", where=str(settings.web_folder), remedy="Run `make setup`."
+        )
+    shown = "127.0.0.1" if host in ("0.0.0.0", "::") else host
+    print(f"Gemischt listens on http://{shown}:{port}", flush=True)
+    quiet: dict[str, Any] = {"log_level": "warning", "ws_max_size": 1 << 20, "ws_per_message_deflate": False}
+    if reload:
+        os.environ["GEMISCHT_DATA"] = str(folder)
+        uvicorn.run("gemischt.cli.server:development_app", factory=True, reload=True, host=host, port=port, **quiet)
+    else:
+        uvicorn.run(create_app(settings), host=host, port=port, **quiet)
+
+
+def development_app() -> FastAPI:
+    """The application for ``--reload``, its folder passed through the environment."""
+    return create_app(_settings(Path(os.environ["GEMISCHT_DATA"]), "127.0.0.1"))
+
+
+def openapi_document() -> dict[str, Any]:
+    """The API's schema."""
+    return create_app(Settings(data_folder=Path("unused"))).openapi()
+
+
+def _settings(folder: Path, host: str) -> Settings:
+    settings = Settings(data_folder=folder)
+    named = {host} if host not in ("0.0.0.0", "::") else set()
+    return Settings(data_folder=folder, allowed_hosts=settings.allowed_hosts | named)

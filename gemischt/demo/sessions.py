@@ -1,0 +1,175 @@
+"""Two documents over the same tracks: *as recorded* and *mixed*."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from gemischt.core.session.document import Media, Session
+from gemischt.core.session.validation import parse_session
+from gemischt.demo import score
+
+AS_RECORDED = "Low Tide (as recorded)"
+MIXED = "Low Tide (mixed)"
+
+_COLORS = {"drums": "#b4654a", "low": "#a87b1f", "strings": "#4f8f4f", "reeds": "#b85c7a", "bars": "#1a8f8f",
+           "brass": "#8a8a2f", "voices": "#8a6bb8", "sea": "#3d7fb8"}  # fmt: skip
+
+# id: name, family
+_TRACKS: dict[str, tuple[str, str]] = {
+    "frame-drum": ("Frame drum", "drums"),
+    "frame-drum-far": ("Frame drum far", "drums"),
+    "floor-drum": ("Floor drum", "drums"),
+    "low-tom": ("Low tom", "drums"),
+    "mid-tom": ("Mid tom", "drums"),
+    "hand-claps": ("Hand claps", "drums"),
+    "shaker": ("Shaker", "drums"),
+    "upright-bass": ("Upright bass", "low"),
+    "mandolin-left": ("Mandolin left", "strings"),
+    "mandolin-right": ("Mandolin right", "strings"),
+    "nylon-guitar": ("Nylon guitar", "strings"),
+    "accordion": ("Accordion", "reeds"),
+    "glass-marimba": ("Glass marimba", "bars"),
+    "muted-trumpet": ("Muted trumpet", "brass"),
+    "lead-voice": ("Lead voice", "voices"),
+    "harmony-voice-1": ("Harmony voice 1", "voices"),
+    "harmony-voice-2": ("Harmony voice 2", "voices"),
+    "sea-ambience": ("Sea ambience", "sea"),
+}
+
+
+def as_recorded(media: Mapping[str, Media]) -> Session:
+    """Everything at 0 dB into the mix; the low tom's drive clips inside while its fader hides it."""
+    strips = [_track(track_id) for track_id in _TRACKS]
+    low_tom = next(strip for strip in strips if strip["id"] == "low-tom")
+    low_tom["chain"] = [
+        _eq("drive-eq", [{"shape": "bell", "frequency_hz": 98.0, "gain_db": 9.0, "q": 1.0}]),
+        _compressor("drive", threshold_db=-18.0, ratio=3.0, attack_ms=20.0, release_ms=90.0, makeup_db=8.0),
+    ]
+    low_tom["fader_db"] = -16.5
+    return _session(AS_RECORDED, media, [*strips, _mix([])])
+
+
+def mixed(media: Mapping[str, Media]) -> Session:
+    """Staged, grouped, placed, and making room: what the demo should sound like."""
+    settings: dict[str, dict[str, Any]] = {
+        "frame-drum": {"trim_db": -10.6, "fader_db": -1.5, "output": "drums", "pan": _at(-0.12)},
+        "frame-drum-far": {"trim_db": -7.5, "mute": True, "output": "drums"},
+        "floor-drum": {"trim_db": -14.9, "fader_db": -2.0, "output": "drums"},
+        "low-tom": {"trim_db": -9.0, "fader_db": -4.0, "output": "toms", "pan": _at(0.3)},
+        "mid-tom": {"trim_db": -9.2, "fader_db": -4.0, "output": "toms", "pan": _at(-0.25)},
+        "hand-claps": {"trim_db": -11.9, "fader_db": -8.0, "output": "drums", "pan": _at(0.2)},
+        "shaker": {"trim_db": 7.3, "fader_db": -11.0, "output": "drums", "pan": _at(0.4)},
+        "upright-bass": {"input": "mono-sum", "trim_db": -1.0, "fader_db": -1.0},
+        "mandolin-left": {"trim_db": -5.6, "fader_db": -6.0, "output": "strings", "pan": _at(-0.7)},
+        "mandolin-right": {"trim_db": 3.8, "fader_db": -6.5, "output": "strings", "pan": _at(0.7)},
+        "nylon-guitar": {"trim_db": -13.8, "fader_db": -5.0, "output": "strings", "pan": _at(0.1)},
+        "accordion": {"trim_db": -12.7, "fader_db": -7.0, "pan": _at(0.25)},
+        "glass-marimba": {"trim_db": -2.3, "fader_db": -3.5, "pan": _at(-0.35)},
+        "muted-trumpet": {"trim_db": -8.8, "fader_db": -7.0, "pan": _at(0.35)},
+        "lead-voice": {"trim_db": -4.4, "fader_db": 1.5, "output": "voices"},
+        "harmony-voice-1": {"trim_db": -5.8, "fader_db": -6.0, "output": "voices", "pan": _at(-0.45)},
+        "harmony-voice-2": {"trim_db": -0.3, "fader_db": -6.5, "output": "voices", "pan": _at(0.45)},
+        "sea-ambience": {"trim_db": -8.3, "fader_db": -17.0},
+    }
+    chains: dict[str, list[dict[str, Any]]] = {
+        "frame-drum": [
+            _eq("eq", [_cut("low-cut", 70.0), {"shape": "bell", "frequency_hz": 320.0, "gain_db": -2.5, "q": 1.2}]),
+            _compressor("compressor", threshold_db=-26.0, ratio=3.0, attack_ms=12.0, release_ms=110.0),
+        ],
+        "floor-drum": [_eq("eq", [{"shape": "bell", "frequency_hz": 58.0, "gain_db": 2.5, "q": 1.0}])],
+        "upright-bass": [
+            _eq("eq", [_cut("low-cut", 38.0), {"shape": "bell", "frequency_hz": 62.0, "gain_db": -2.0, "q": 1.4}]),
+            _compressor(
+                "room-for-drum", threshold_db=-30.0, ratio=4.0, attack_ms=1.0, release_ms=90.0, range_db=6.0,
+                key={"from": "floor-drum", "tap": "pre-fader", "filter": {"low_cut_hz": 25.0, "high_cut_hz": 120.0}},
+            ),
+        ],
+        "nylon-guitar": [
+            _eq("eq", [_cut("low-cut", 95.0), {"shape": "bell", "frequency_hz": 2400.0, "gain_db": -3.0, "q": 1.0}]),
+            _compressor(
+                "room-for-voice", threshold_db=-32.0, ratio=2.5, attack_ms=8.0, release_ms=220.0, range_db=4.0,
+                key={"from": "lead-voice", "tap": "pre-fader", "filter": {"low_cut_hz": 200.0, "high_cut_hz": None}},
+            ),
+        ],
+        "accordion": [
+            _eq("eq", [_cut("low-cut", 140.0), {"shape": "bell", "frequency_hz": 900.0, "gain_db": -2.0, "q": 0.8}]),
+            _compressor(
+                "room-for-marimba", threshold_db=-34.0, ratio=3.0, attack_ms=2.0, release_ms=165.0, range_db=6.0,
+                key={"from": "glass-marimba", "tap": "pre-fader"},
+            ),
+        ],
+        "lead-voice": [
+            _eq("eq", [_cut("low-cut", 90.0), {"shape": "bell", "frequency_hz": 320.0, "gain_db": -2.5, "q": 1.2},
+                       {"shape": "bell", "frequency_hz": 2600.0, "gain_db": 1.8, "q": 0.9},
+                       {"shape": "high-shelf", "frequency_hz": 9000.0, "gain_db": 2.0}]),
+            _compressor("compressor", threshold_db=-26.0, ratio=3.0, attack_ms=8.0, release_ms=120.0),
+        ],
+        "drums": [_compressor("compressor", threshold_db=-20.0, ratio=2.0, attack_ms=30.0, release_ms=150.0)],
+        "voices": [_compressor("compressor", threshold_db=-22.0, ratio=2.0, attack_ms=15.0, release_ms=180.0)],
+    }  # fmt: skip
+    strips: list[dict[str, Any]] = []
+    bus_of = {"frame-drum": "drums", "low-tom": "toms", "mandolin-left": "strings", "lead-voice": "voices"}
+    buses = {
+        "drums": _bus("drums", "Drums", "drums", "mix"),
+        "toms": _bus("toms", "Toms", "drums", "drums"),
+        "strings": _bus("strings", "Strings", "strings", "mix"),
+        "voices": _bus("voices", "Voices", "voices", "mix"),
+    }
+    for track_id in _TRACKS:
+        if track_id in bus_of:
+            strips.append(buses[bus_of[track_id]])
+        strips.append(_track(track_id) | settings[track_id])
+    for strip in strips:
+        strip["chain"] = chains.get(strip["id"], [])
+    mix_chain = [
+        _eq("eq", [_cut("low-cut", 28.0), {"shape": "high-shelf", "frequency_hz": 8000.0, "gain_db": 1.0}]),
+        _compressor("compressor", threshold_db=-16.0, ratio=1.6, attack_ms=30.0, release_ms=200.0, lookahead_ms=2.0),
+    ]
+    return _session(MIXED, media, [*strips, _mix(mix_chain) | {"trim_db": 8.0}])
+
+
+def _session(name: str, media: Mapping[str, Media], strips: list[dict[str, Any]]) -> Session:
+    return parse_session(
+        {
+            "format": "gemischt-session",
+            "version": 1,
+            "name": name,
+            "sample_rate_hz": 48000,
+            "tempo": [{"at_s": 0.0, "bpm": score.BPM, "beat": "1/4.", "metre": "6/8"}],
+            "sections": [
+                {"name": section, "start_s": first * score.BAR_S, "end_s": last * score.BAR_S}
+                for section, first, last in score.SECTIONS
+            ],
+            "media": [media[track_id].model_dump() for track_id in _TRACKS],
+            "strips": strips,
+        }
+    )
+
+
+def _track(track_id: str) -> dict[str, Any]:
+    name, family = _TRACKS[track_id]
+    clips = [{"media": track_id}]
+    return {"id": track_id, "name": name, "color": _COLORS[family], "clips": clips, "output": "mix", "chain": []}
+
+
+def _bus(bus_id: str, name: str, family: str, output: str) -> dict[str, Any]:
+    return {"id": bus_id, "kind": "bus", "name": name, "color": _COLORS[family], "output": output}
+
+
+def _mix(chain: list[dict[str, Any]]) -> dict[str, Any]:
+    return {"id": "mix", "kind": "mix", "name": "Mix", "color": "#2a2433", "chain": chain}
+
+
+def _eq(processor_id: str, bands: list[dict[str, Any]]) -> dict[str, Any]:
+    return {"id": processor_id, "type": "eq", "params": {"bands": bands}}
+
+
+def _cut(shape: str, frequency_hz: float) -> dict[str, Any]:
+    return {"shape": shape, "frequency_hz": frequency_hz}
+
+
+def _compressor(processor_id: str, key: dict[str, Any] | None = None, **params: float) -> dict[str, Any]:
+    return {"id": processor_id, "type": "compressor", "params": params, "key": key or {}}
+
+
+def _at(position: float) -> dict[str, float]:
+    return {"position": position}

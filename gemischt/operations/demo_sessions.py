@@ -1,0 +1,36 @@
+"""Puts the demo song into a data folder."""
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from gemischt.core.session.document import Media
+from gemischt.demo import sessions, song
+from gemischt.demo.instruments import RATE_HZ
+from gemischt.operations.workspace import Workspace
+
+
+def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
+    """Synthesise the tracks and create both sessions, unless they are there; says what it does.
+
+    Returns whether anything had to be made.
+    """
+    there = {entry.name for entry in workspace.sessions.entries()}
+    if {sessions.AS_RECORDED, sessions.MIXED} <= there:
+        return False
+    progress("playing the demo song ...")
+    media: dict[str, Media] = {}
+    with tempfile.TemporaryDirectory(dir=workspace.uploads) as folder:
+        for track_id, name, wave in song.tracks():
+            path = Path(folder) / f"{track_id}.wav"
+            soundfile.write(path, wave.T.astype(np.float32), RATE_HZ, subtype="FLOAT")
+            audio = workspace.audio.add(path, path.name, sample_rate_hz=RATE_HZ)
+            media[track_id] = Media(id=track_id, path=f"audio/{track_id}.wav", sha256=audio.sha256)
+            progress(f"  {name}")
+    for make, title in ((sessions.as_recorded, sessions.AS_RECORDED), (sessions.mixed, sessions.MIXED)):
+        if title not in there:
+            workspace.sessions.create(make(media))
+    return True
