@@ -109,7 +109,8 @@ def claps(frequency_hz: float, length_s: float, strength: float, vowel: str, rng
 def shaker(frequency_hz: float, length_s: float, strength: float, vowel: str, rng: np.random.Generator) -> Wave:
     times = np.arange(int(0.13 * RATE_HZ)) / RATE_HZ
     shape = np.minimum(times / 0.02, 1.0) * np.exp(-np.maximum(times - 0.02, 0.0) * 60.0)
-    return strength * 0.5 * signal.sosfilt(_band(4500.0, 12000.0), rng.normal(0, 1, len(times))) * shape
+    beads: Wave = signal.sosfilt(_band(4500.0, 12000.0), rng.normal(0, 1, len(times)))
+    return strength * 0.5 * beads * shape
 
 
 def accordion(frequency_hz: float, length_s: float, strength: float, vowel: str, rng: np.random.Generator) -> Wave:

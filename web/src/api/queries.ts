@@ -1,0 +1,117 @@
+import { QueryClient, useQuery } from "@tanstack/react-query";
+
+import { request, ServerError } from "./client";
+import type {
+  HistoryListing,
+  JobStatus,
+  ProcessorListing,
+  SessionListing,
+  SessionState,
+  Wish,
+} from "./types";
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
+});
+
+const keys = {
+  sessions: (deleted: boolean) => ["sessions", deleted],
+  session: (id: string) => ["session", id],
+  history: (id: string, revision: number) => ["history", id, revision],
+  processors: ["processors"],
+  jobs: ["jobs"],
+};
+
+export function useSessions(deleted: boolean) {
+  return useQuery({
+    queryKey: keys.sessions(deleted),
+    queryFn: () => request<SessionListing[]>("GET", `/api/sessions?deleted=${deleted}`),
+    staleTime: 0,
+  });
+}
+
+export function useSession(id: string) {
+  return useQuery({
+    queryKey: keys.session(id),
+    queryFn: () => request<SessionState>("GET", `/api/sessions/${id}`),
+  });
+}
+
+export function useHistory(id: string, revision: number, wanted: boolean) {
+  return useQuery({
+    queryKey: keys.history(id, revision),
+    queryFn: () => request<HistoryListing[]>("GET", `/api/sessions/${id}/history`),
+    enabled: wanted,
+  });
+}
+
+export function useProcessors() {
+  return useQuery({
+    queryKey: keys.processors,
+    queryFn: () => request<ProcessorListing[]>("GET", "/api/processors"),
+  });
+}
+
+export function useJobs() {
+  return useQuery({
+    queryKey: keys.jobs,
+    queryFn: () => request<JobStatus[]>("GET", "/api/jobs"),
+    staleTime: 0,
+    refetchInterval: (query) =>
+      query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 400 : false,
+  });
+}
+
+export function cachedSession(id: string): SessionState | undefined {
+  return queryClient.getQueryData<SessionState>(keys.session(id));
+}
+
+function keep(state: SessionState): SessionState {
+  const known = cachedSession(state.id);
+  if (!known || known.revision < state.revision) queryClient.setQueryData(keys.session(state.id), state);
+  return state;
+}
+
+/** Another tab edited: fetch what is newer. */
+export function refreshSession(id: string, revision: number): void {
+  const known = cachedSession(id);
+  if (known && known.revision < revision) void queryClient.invalidateQueries({ queryKey: keys.session(id) });
+}
+
+export function refreshSessions(): void {
+  void queryClient.invalidateQueries({ queryKey: ["sessions"] });
+}
+
+export function refreshJobs(): void {
+  void queryClient.invalidateQueries({ queryKey: keys.jobs });
+}
+
+let waiting: Promise<unknown> = Promise.resolve();
+
+/** One edit after the other, each on the newest revision this page knows. */
+function inOrder(id: string, post: (revision: number) => Promise<SessionState>): Promise<SessionState> {
+  const next = waiting
+    .catch(() => undefined)
+    .then(async () => {
+      const known = cachedSession(id);
+      if (!known) throw new Error("no session is open");
+      try {
+        return keep(await post(known.revision));
+      } catch (error) {
+        if (error instanceof ServerError && error.status === 409) {
+          await queryClient.refetchQueries({ queryKey: keys.session(id) });
+        }
+        throw error;
+      }
+    });
+  waiting = next;
+  return next;
+}
+
+export function postEdit(id: string, action: Wish): Promise<SessionState> {
+  return inOrder(id, (revision) => request("POST", `/api/sessions/${id}/edits`, { revision, action }));
+}
+
+export function postStep(id: string, step: "undo" | "redo"): Promise<SessionState> {
+  return inOrder(id, (revision) => request("POST", `/api/sessions/${id}/${step}`, { revision }));
+}

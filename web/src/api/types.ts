@@ -1,0 +1,26 @@
+import type { components } from "./schema.gen";
+
+type Schemas = components["schemas"];
+
+export type Session = Schemas["Session"];
+export type SessionState = Schemas["SessionState"];
+export type SessionListing = Schemas["SessionListing"];
+export type HistoryListing = Schemas["HistoryListing"];
+export type Strip = Schemas["Strip"];
+export type Pan = Schemas["Pan"];
+export type Processor = Strip["chain"][number];
+export type Eq = Schemas["Eq"];
+export type EqBand = Schemas["EqBand"];
+export type Compressor = Schemas["Compressor"];
+export type CompressorParams = Schemas["CompressorParams"];
+export type Key = Schemas["Key"];
+export type Action = Schemas["Edit"]["action"];
+export type StripSettings = Schemas["StripSettings"];
+export type NewTrack = Schemas["NewTrack"];
+export type JobStatus = Schemas["JobStatus"];
+export type ProcessorListing = Schemas["ProcessorListing"];
+export type PrintOrder = Schemas["PrintOrder"];
+export type ErrorBody = Schemas["ErrorBody"];
+
+/** What an action looks like before its defaults are filled in. */
+export type Wish = { type: Action["type"] } & Record<string, unknown>;

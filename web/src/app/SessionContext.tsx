@@ -1,0 +1,128 @@
+import { createContext, useContext, useEffect, useMemo, useSyncExternalStore, type ReactNode } from "react";
+
+import { ServerError } from "../api/client";
+import { postEdit, postStep, refreshSession, useSession } from "../api/queries";
+import type { SessionState, Strip, Wish } from "../api/types";
+import { Live, type Transport } from "../live/live";
+import { focusStrip, notify, useView } from "./store";
+
+type Open = {
+  state: SessionState;
+  strips: Map<string, Strip>;
+  live: Live;
+  edit: (action: Wish) => Promise<boolean>;
+  step: (step: "undo" | "redo") => void;
+};
+
+const SessionContext = createContext<Open | null>(null);
+
+/** Everything below works on one open session. */
+export function OpenSession({ id, children }: { id: string; children: ReactNode }) {
+  const { data: state, error } = useSession(id);
+  const live = useLive(id);
+
+  const open = useMemo<Open | null>(() => {
+    if (!state || !live) return null;
+    return {
+      state,
+      strips: new Map(state.document.strips.map((strip) => [strip.id, strip])),
+      live,
+      edit: async (action) => {
+        try {
+          await postEdit(id, action);
+          return true;
+        } catch (failure) {
+          live.revert();
+          report(failure);
+          return false;
+        }
+      },
+      step: (step) => void postStep(id, step).catch(report),
+    };
+  }, [state, live, id]);
+
+  const focused = useView((view) => view.focused);
+  useEffect(() => {
+    if (open && !open.strips.has(focused)) {
+      const first = open.state.document.strips[0];
+      if (first) focusStrip(first.id);
+    }
+  }, [open, focused]);
+  useEffect(() => {
+    if (live) live.watch(focused || null);
+  }, [live, focused]);
+  useEffect(() => {
+    if (state) document.title = `${state.document.name} · Gemischt`;
+  }, [state]);
+
+  if (error instanceof ServerError) return <Failure error={error} />;
+  return open ? <SessionContext.Provider value={open}>{children}</SessionContext.Provider> : null;
+}
+
+function Failure({ error }: { error: ServerError }) {
+  return (
+    <p role="alert" style={{ padding: 24 }}>
+      {error.body.where}: {error.body.what}. {error.body.remedy} <a href="/">Back to the sessions</a>
+    </p>
+  );
+}
+
+const lives = new Map<string, { live: Live; users: number }>();
+
+function connect(id: string): Live {
+  return new Live(id, {
+    onDocument: (revision) => refreshSession(id, revision),
+    onError: (error) => notify("error", `${error.where}: ${error.what}`, error.remedy),
+  });
+}
+
+/** One connection per session, shared by whoever mounts, closed when nobody is left. */
+function useLive(id: string): Live {
+  const live = useMemo(() => {
+    const known = lives.get(id) ?? { live: connect(id), users: 0 };
+    lives.set(id, known);
+    return known.live;
+  }, [id]);
+  useEffect(() => {
+    const entry = lives.get(id);
+    if (!entry) return;
+    entry.users += 1;
+    Object.assign(window, { gemischtLive: live });
+    return () => {
+      entry.users -= 1;
+      setTimeout(() => {
+        if (entry.users === 0 && lives.get(id) === entry) {
+          lives.delete(id);
+          live.close();
+        }
+      }, 0);
+    };
+  }, [id, live]);
+  return live;
+}
+
+export function report(failure: unknown): void {
+  if (failure instanceof ServerError) {
+    const { what, where, remedy } = failure.body;
+    notify("error", where ? `${where}: ${what}` : what, remedy);
+  } else {
+    notify("error", String(failure));
+  }
+}
+
+/** The open session; only below OpenSession. */
+export function useOpen(): Open {
+  const open = useContext(SessionContext);
+  if (!open) throw new Error("no session is open");
+  return open;
+}
+
+export function useTransport(): Transport {
+  const { live } = useOpen();
+  return useSyncExternalStore(live.transport.subscribe, live.transport.get);
+}
+
+export function useConnected(): boolean {
+  const { live } = useOpen();
+  return useSyncExternalStore(live.connected.subscribe, live.connected.get);
+}

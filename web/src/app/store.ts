@@ -1,0 +1,84 @@
+import { create } from "zustand";
+
+export const STATIONS = ["Tidy", "Level", "Route", "Duck", "Place", "Print"] as const;
+export type Station = (typeof STATIONS)[number];
+
+export const STAGES = ["source", "pre-fader", "post-fader"] as const;
+export type Stage = (typeof STAGES)[number];
+
+export type Notice = { id: number; tone: "error" | "done"; what: string; remedy: string };
+
+export type Question = { title: string; initial: string; answer: (name: string | null) => void };
+
+type View = {
+  station: Station;
+  focused: string;
+  selected: ReadonlySet<string>;
+  stage: Stage;
+  sheetFolded: boolean;
+  dialog: "finder" | "keys" | "sessions" | null;
+  question: Question | null;
+  notices: Notice[];
+};
+
+/** What this page is looking at; nothing of it is part of the session. */
+export const useView = create<View>(() => ({
+  station: "Level",
+  focused: "",
+  selected: new Set(),
+  stage: "pre-fader",
+  sheetFolded: false,
+  dialog: null,
+  question: null,
+  notices: [],
+}));
+
+/** Ask for a name; null if the user thinks better of it. */
+export function askName(title: string, initial: string): Promise<string | null> {
+  return new Promise((resolve) => {
+    useView.setState({
+      question: {
+        title,
+        initial,
+        answer: (name) => {
+          useView.setState({ question: null });
+          resolve(name);
+        },
+      },
+    });
+  });
+}
+
+export function show(station: Station): void {
+  useView.setState({ station });
+}
+
+/** Focus a strip; with `extend` it joins or leaves the selection. */
+export function focusStrip(id: string, extend = false): void {
+  const { selected } = useView.getState();
+  if (!extend) {
+    useView.setState({ focused: id, selected: new Set([id]) });
+    return;
+  }
+  const next = new Set(selected);
+  if (next.has(id) && next.size > 1) next.delete(id);
+  else next.add(id);
+  useView.setState({ focused: id, selected: next });
+}
+
+export function selectStrips(ids: string[], focused: string): void {
+  useView.setState({ selected: new Set(ids), focused });
+}
+
+let notices = 0;
+
+export function notify(tone: Notice["tone"], what: string, remedy = ""): void {
+  notices += 1;
+  const notice = { id: notices, tone, what, remedy };
+  useView.setState((view) => ({ notices: [...view.notices.slice(-3), notice] }));
+  if (tone === "done") setTimeout(() => dismiss(notice.id), 4000);
+}
+
+export function dismiss(id: number): void {
+  useView.setState((view) => ({ notices: view.notices.filter((notice) => notice.id !== id) }));
+}

@@ -1,0 +1,66 @@
+import { useEffect, useRef, type RefObject } from "react";
+
+import { useTheme } from "../theme/useTheme";
+import { colorsOf, type Colors } from "./colors";
+
+export type Paint = (
+  context: CanvasRenderingContext2D,
+  widthPx: number,
+  heightPx: number,
+  colors: Colors,
+) => void;
+
+/**
+ * A canvas that is sharp on any screen. `paint` works in CSS pixels. With `moving`, it runs every animation frame and
+ * may skip by returning early; otherwise when something it depends on changes.
+ */
+export function useCanvas(paint: Paint, moving: boolean): RefObject<HTMLCanvasElement | null> {
+  const ref = useRef<HTMLCanvasElement>(null);
+  const painter = useRef(paint);
+  const theme = useTheme((state) => state.theme);
+  const repaint = useRef<() => void>(() => undefined);
+
+  useEffect(() => {
+    painter.current = paint;
+    repaint.current();
+  }, [paint]);
+
+  useEffect(() => {
+    const canvas = ref.current;
+    const context = canvas?.getContext("2d");
+    if (!canvas || !context) return;
+    const colors = colorsOf(theme);
+    const draw = () => {
+      const ratio = window.devicePixelRatio || 1;
+      const { clientWidth: widthPx, clientHeight: heightPx } = canvas;
+      const widthDpx = Math.round(widthPx * ratio);
+      const heightDpx = Math.round(heightPx * ratio);
+      if (canvas.width !== widthDpx || canvas.height !== heightDpx) {
+        canvas.width = widthDpx;
+        canvas.height = heightDpx;
+      }
+      context.setTransform(ratio, 0, 0, ratio, 0, 0);
+      context.clearRect(0, 0, widthPx, heightPx);
+      painter.current(context, widthPx, heightPx, colors);
+    };
+    repaint.current = draw;
+    draw();
+    const observer = new ResizeObserver(draw);
+    observer.observe(canvas);
+    let frame = 0;
+    if (moving) {
+      const tick = () => {
+        draw();
+        frame = requestAnimationFrame(tick);
+      };
+      frame = requestAnimationFrame(tick);
+    }
+    return () => {
+      observer.disconnect();
+      cancelAnimationFrame(frame);
+      repaint.current = () => undefined;
+    };
+  }, [theme, moving]);
+
+  return ref;
+}

@@ -1,0 +1,40 @@
+import { chakra } from "@chakra-ui/react";
+
+type ChoiceProps = {
+  label: string;
+  value: string;
+  options: { value: string; label: string }[];
+  onChange: (value: string) => void;
+  width?: string;
+  color?: string;
+};
+
+/** One of a list, as a word that opens. */
+export function Choice({ label, value, options, onChange, width, color }: ChoiceProps) {
+  return (
+    <chakra.select
+      aria-label={label}
+      value={value}
+      width={width ?? "auto"}
+      height="target"
+      bg="transparent"
+      color={color ?? "ink"}
+      border="none"
+      borderBottom="1px solid"
+      borderColor="transparent"
+      _hover={{ borderColor: "edge" }}
+      appearance="none"
+      cursor="pointer"
+      textOverflow="ellipsis"
+      css={{ "& option": { background: "var(--chakra-colors-card)", color: "var(--chakra-colors-ink)" } }}
+      onClick={(event) => event.stopPropagation()}
+      onChange={(event) => onChange(event.target.value)}
+    >
+      {options.map((option) => (
+        <option key={option.value} value={option.value}>
+          {option.label}
+        </option>
+      ))}
+    </chakra.select>
+  );
+}

@@ -1,0 +1,145 @@
+import { chakra } from "@chakra-ui/react";
+import { useRef, useState, type KeyboardEvent, type WheelEvent } from "react";
+
+import { parseNumber } from "../lib/format";
+import { useDrag } from "./useDrag";
+
+export type ValueFieldProps = {
+  label: string;
+  value: number | null;
+  minimum: number;
+  maximum: number;
+  fallback: number | null;
+  unit?: string;
+  /** How much a pixel or an arrow key moves it; a share of the value on logarithmic scales. */
+  step: number;
+  logarithmic?: boolean;
+  /** Whether it may be left out: silent, endless. */
+  nullAt?: "bottom" | "top";
+  format: (value: number | null) => string;
+  onPreview: (value: number | null) => void;
+  onCommit: (value: number | null) => void;
+  onCancel: () => void;
+  color?: string;
+  width?: string;
+  align?: "left" | "right";
+  emphasis?: boolean;
+};
+
+/** A number that can be dragged, wheeled with Ctrl, stepped with arrow keys, or typed with or without its unit. */
+export function ValueField(props: ValueFieldProps) {
+  const { label, value, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
+  const [typed, setTyped] = useState<string | null>(null);
+  const done = useRef(false);
+  const numeric = value ?? (nullAt === "top" ? maximum : minimum);
+
+  const toValue = (wanted: number): number | null => {
+    if (nullAt === "bottom" && wanted < minimum) return null;
+    if (nullAt === "top" && wanted > maximum) return null;
+    const clamped = Math.min(maximum, Math.max(minimum, wanted));
+    const grain = logarithmic
+      ? 10 ** Math.floor(Math.log10(Math.max(Math.abs(clamped), 1e-3)) - 2)
+      : step / 10;
+    return Number((Math.round(clamped / grain) * grain).toPrecision(10));
+  };
+  const stepped = (from: number, steps: number, fine: boolean): number => {
+    const size = fine ? step / 10 : step;
+    if (!logarithmic) return from + steps * size;
+    const away = Math.max(from, minimum > 0 ? minimum : 0.1);
+    const next = away * (1 + size) ** steps;
+    return minimum === 0 && next < 0.1 ? 0 : next;
+  };
+
+  const drag = useDrag({
+    value: numeric,
+    moved: (start, dx, dy, fine) => stepped(start, (dx - dy) / (logarithmic ? 1 : 4), fine),
+    onPreview: (wanted) => props.onPreview(toValue(wanted)),
+    onCommit: (wanted) => props.onCommit(toValue(wanted)),
+    onCancel: props.onCancel,
+  });
+  const shown = drag.dragged === null ? value : toValue(drag.dragged);
+
+  const nudge = (steps: number, fine: boolean) => props.onCommit(toValue(stepped(numeric, steps, fine)));
+  const onKeyDown = (event: KeyboardEvent) => {
+    const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[
+      event.key
+    ];
+    if (steps) {
+      event.preventDefault();
+      event.stopPropagation();
+      nudge(steps, event.shiftKey);
+    } else if (event.key === "Enter" || /^[-−0-9.]$/.test(event.key)) {
+      event.preventDefault();
+      event.stopPropagation();
+      done.current = false;
+      setTyped(event.key === "Enter" ? format(value) : event.key);
+    }
+  };
+  const onWheel = (event: WheelEvent) => {
+    if (event.ctrlKey || event.altKey) nudge(event.deltaY < 0 ? 1 : -1, event.shiftKey);
+  };
+  const finish = (keep: boolean) => {
+    if (done.current) return;
+    done.current = true;
+    const wanted = typed === null ? null : parseNumber(typed);
+    setTyped(null);
+    if (!keep || wanted === null) return;
+    if (Number.isFinite(wanted)) props.onCommit(toValue(wanted));
+    else if (nullAt) props.onCommit(null);
+  };
+
+  if (typed !== null) {
+    return (
+      <chakra.input
+        aria-label={label}
+        autoFocus
+        value={typed}
+        textStyle="number"
+        width={props.width ?? "46px"}
+        height="20px"
+        bg="card"
+        border="1px solid"
+        borderColor="focus"
+        borderRadius="small"
+        textAlign="right"
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={() => finish(true)}
+        onKeyDown={(event) => {
+          event.stopPropagation();
+          if (event.key === "Enter") finish(true);
+          if (event.key === "Escape") finish(false);
+        }}
+      />
+    );
+  }
+  return (
+    <chakra.span
+      role="spinbutton"
+      tabIndex={0}
+      aria-label={label}
+      aria-valuenow={shown ?? (nullAt === "top" ? maximum : minimum)}
+      aria-valuemin={minimum}
+      aria-valuemax={maximum}
+      aria-valuetext={`${format(shown)} ${props.unit ?? ""}`.trim()}
+      title={`${label}: drag, arrow keys, or type; double-click for ${format(fallback)}`}
+      textStyle="number"
+      fontWeight={props.emphasis ? "700" : "400"}
+      color={props.color ?? "ink"}
+      display="inline-block"
+      minWidth={props.width}
+      textAlign={props.align ?? "right"}
+      borderBottom="1px solid"
+      borderColor="transparent"
+      _hover={{ borderColor: "edge" }}
+      cursor="ew-resize"
+      userSelect="none"
+      touchAction="none"
+      onPointerDown={drag.onPointerDown}
+      onDoubleClick={() => props.onCommit(fallback)}
+      onKeyDown={onKeyDown}
+      onWheel={onWheel}
+    >
+      {format(shown)}
+    </chakra.span>
+  );
+}

@@ -1,0 +1,131 @@
+import { chakra } from "@chakra-ui/react";
+import { useState, type DragEvent } from "react";
+
+import type { Processor, Strip } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+import { CompressorCard } from "./CompressorCard";
+import { EqCard } from "./EqCard";
+
+const LABELS: Record<Processor["type"], string> = { eq: "EQ", compressor: "Compressor", parallel: "Lanes" };
+
+/** The chain's cards in signal order; they are moved by dragging or with the arrows on their heads. */
+export function Chain({ strip }: { strip: Strip }) {
+  const [dragged, setDragged] = useState<string | null>(null);
+  const { edit } = useOpen();
+  const move = (processor: string, to: number) =>
+    void edit({ type: "move-processor", strip: strip.id, processor, to });
+  return (
+    <>
+      {strip.chain.map((processor, place) => (
+        <Card
+          key={processor.id}
+          strip={strip}
+          processor={processor}
+          place={place}
+          last={place === strip.chain.length - 1}
+          onMove={(to) => move(processor.id, to)}
+          onDragStart={() => setDragged(processor.id)}
+          onDrop={() => {
+            if (dragged && dragged !== processor.id) move(dragged, place);
+            setDragged(null);
+          }}
+          dropping={dragged !== null && dragged !== processor.id}
+        />
+      ))}
+    </>
+  );
+}
+
+type CardProps = {
+  strip: Strip;
+  processor: Processor;
+  place: number;
+  last: boolean;
+  onMove: (to: number) => void;
+  onDragStart: () => void;
+  onDrop: () => void;
+  dropping: boolean;
+};
+
+function Card({ strip, processor, place, last, onMove, onDragStart, onDrop, dropping }: CardProps) {
+  const { edit } = useOpen();
+  const label = LABELS[processor.type];
+  const set = (values: object) =>
+    void edit({ type: "set-processor", strip: strip.id, processor: processor.id, ...values });
+  return (
+    <chakra.section
+      data-rung
+      aria-label={`${label} of ${strip.name}`}
+      margin="5px 0"
+      padding="4px 8px 6px"
+      border="1px solid"
+      borderColor="edge"
+      borderRadius="small"
+      bg="sheet"
+      opacity={processor.on ? 1 : 0.65}
+      onDragOver={(event: DragEvent) => dropping && event.preventDefault()}
+      onDrop={onDrop}
+    >
+      <chakra.div
+        draggable
+        display="flex"
+        alignItems="center"
+        gap="4px"
+        height="target"
+        cursor="grab"
+        title="Drag to another place in the chain"
+        onDragStart={(event: DragEvent) => {
+          event.dataTransfer.effectAllowed = "move";
+          onDragStart();
+        }}
+      >
+        <chakra.strong flex="1">{label}</chakra.strong>
+        <HeadButton
+          label={`Move ${label} up`}
+          sign="↑"
+          disabled={place === 0}
+          onClick={() => onMove(place - 1)}
+        />
+        <HeadButton label={`Move ${label} down`} sign="↓" disabled={last} onClick={() => onMove(place + 1)} />
+        <HeadButton
+          label={processor.on ? `Bypass ${label}` : `Switch ${label} on`}
+          sign={processor.on ? "on" : "off"}
+          onClick={() => set({ on: !processor.on })}
+        />
+        <HeadButton
+          label={`Remove ${label}`}
+          sign="×"
+          onClick={() => void edit({ type: "remove-processor", strip: strip.id, processor: processor.id })}
+        />
+        <chakra.span data-level textStyle="number" fontWeight="700" minWidth="50px" textAlign="right">
+          −∞
+        </chakra.span>
+      </chakra.div>
+      {processor.type === "eq" && <EqCard strip={strip} processor={processor} />}
+      {processor.type === "compressor" && (
+        <CompressorCard strip={strip} processor={processor} place={place} />
+      )}
+    </chakra.section>
+  );
+}
+
+type HeadButtonProps = { label: string; sign: string; disabled?: boolean; onClick: () => void };
+
+function HeadButton({ label, sign, disabled, onClick }: HeadButtonProps) {
+  return (
+    <chakra.button
+      type="button"
+      aria-label={label}
+      title={label}
+      disabled={disabled}
+      minWidth="target"
+      height="target"
+      color={disabled ? "rule" : "quiet"}
+      cursor={disabled ? "default" : "pointer"}
+      _hover={{ color: disabled ? "rule" : "ink" }}
+      onClick={onClick}
+    >
+      {sign}
+    </chakra.button>
+  );
+}

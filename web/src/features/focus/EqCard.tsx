@@ -1,0 +1,311 @@
+import { chakra } from "@chakra-ui/react";
+import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+
+import type { Eq, EqBand, Strip } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+import { frequencyToPx, pxToFrequency } from "../../canvas/scale";
+import { useCanvas } from "../../canvas/useCanvas";
+import { Choice } from "../../controls/Choice";
+import { PlainButton } from "../../controls/PlainButton";
+import { ValueField } from "../../controls/ValueField";
+import { formatHz, formatNumber } from "../../lib/format";
+import { EQ_RANGE_DB, gainToPx, paintEq, pxToGain } from "./drawEq";
+import { useCurve } from "./useCurve";
+
+const GRAPH_HEIGHT_PX = 96;
+const MAX_BANDS = 8;
+const SHAPES = ["bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch"] as const;
+
+/** The equaliser: its curve over what sounds, bands as points to drag, figures of the chosen band. */
+export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
+  const { live, edit } = useOpen();
+  const graph = useRef<HTMLDivElement>(null);
+  const [moving, setMoving] = useState<EqBand[] | null>(null);
+  const [chosen, setChosen] = useState(0);
+  const curve = useCurve(processor.id);
+  const bands = moving ?? processor.params.bands;
+  const band = bands[Math.min(chosen, bands.length - 1)];
+
+  const action = (next: EqBand[]) => ({
+    type: "set-processor" as const,
+    strip: strip.id,
+    processor: processor.id,
+    params: { bands: next },
+  });
+  const changed = (index: number, values: Partial<EqBand>) =>
+    bands.map((old, place) => (place === index ? { ...old, ...values } : old));
+  const commit = (next: EqBand[]) => {
+    setMoving(next);
+    void edit(action(next)).then(() => setMoving(null));
+  };
+  const preview = (next: EqBand[]) => {
+    setMoving(next);
+    live.preview(action(next));
+  };
+
+  const canvas = useCanvas(
+    useCallback(
+      (context, widthPx, heightPx, colors) =>
+        paintEq(context, widthPx, heightPx, colors, curve, live.spectrum),
+      [curve, live],
+    ),
+    true,
+  );
+
+  const onPointerDown = (index: number) => (event: PointerEvent<HTMLElement>) => {
+    event.stopPropagation();
+    setChosen(index);
+    const target = event.currentTarget;
+    const box = graph.current?.getBoundingClientRect();
+    const start = bands[index];
+    if (!box || !start) return;
+    target.setPointerCapture(event.pointerId);
+    let next: EqBand[] | null = null;
+    let frame = 0;
+    const move = (moved: globalThis.PointerEvent) => {
+      const frequency = Math.min(20000, Math.max(20, pxToFrequency(moved.clientX - box.left, box.width)));
+      const gain = Math.min(
+        EQ_RANGE_DB,
+        Math.max(-EQ_RANGE_DB, pxToGain(moved.clientY - box.top, box.height)),
+      );
+      const values: Partial<EqBand> = { frequency_hz: Number(frequency.toPrecision(4)) };
+      if (hasGain(start)) values.gain_db = Math.round(10 * gain) / 10;
+      next = changed(index, values);
+      if (!frame) {
+        frame = requestAnimationFrame(() => {
+          frame = 0;
+          if (next) preview(next);
+        });
+      }
+    };
+    const end = (keep: boolean) => {
+      cancelAnimationFrame(frame);
+      target.removeEventListener("pointermove", move);
+      target.removeEventListener("pointerup", up);
+      window.removeEventListener("keydown", key, true);
+      if (keep && next) commit(next);
+      if (!keep) {
+        setMoving(null);
+        live.revert();
+      }
+    };
+    const up = () => end(true);
+    const key = (pressed: globalThis.KeyboardEvent) => {
+      if (pressed.key === "Escape") end(false);
+    };
+    target.addEventListener("pointermove", move);
+    target.addEventListener("pointerup", up);
+    window.addEventListener("keydown", key, true);
+  };
+
+  const onKeyDown = (index: number) => (event: KeyboardEvent) => {
+    const old = bands[index];
+    if (!old) return;
+    const along = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+    const up = { ArrowUp: 0.5, ArrowDown: -0.5 }[event.key];
+    if (along) commit(changed(index, { frequency_hz: clampHz(old.frequency_hz * 2 ** (along / 12)) }));
+    else if (up && hasGain(old)) commit(changed(index, { gain_db: clampGain(old.gain_db + up) }));
+    else if (event.key === "Delete") commit(bands.filter((_, place) => place !== index));
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+
+  const field = (
+    name: "frequency_hz" | "gain_db" | "q",
+    values: {
+      minimum: number;
+      maximum: number;
+      fallback: number;
+      step: number;
+      logarithmic?: boolean;
+      unit: string;
+    },
+  ) =>
+    band && (
+      <ValueField
+        label={`Band ${chosen + 1} ${name === "q" ? "Q" : name === "gain_db" ? "gain" : "frequency"}`}
+        value={band[name]}
+        {...values}
+        format={(value) =>
+          name === "frequency_hz" ? formatHz(value ?? 0) : formatNumber(value ?? 0, name === "q" ? 2 : 1)
+        }
+        onPreview={(value) => preview(changed(chosen, { [name]: value ?? 0 }))}
+        onCommit={(value) => commit(changed(chosen, { [name]: value ?? 0 }))}
+        onCancel={() => {
+          setMoving(null);
+          live.revert();
+        }}
+      />
+    );
+
+  return (
+    <>
+      <chakra.div
+        ref={graph}
+        position="relative"
+        height={`${GRAPH_HEIGHT_PX}px`}
+        title="Double-click for a new band"
+        onDoubleClick={(event) => {
+          if (bands.length >= MAX_BANDS) return;
+          const box = event.currentTarget.getBoundingClientRect();
+          const fresh: EqBand = {
+            shape: "bell",
+            frequency_hz: clampHz(pxToFrequency(event.clientX - box.left, box.width)),
+            gain_db: clampGain(pxToGain(event.clientY - box.top, box.height)),
+            q: 1,
+            slope_db_per_octave: 12,
+            on: true,
+          };
+          setChosen(bands.length);
+          commit([...bands, fresh]);
+        }}
+      >
+        <chakra.canvas ref={canvas} position="absolute" inset="0" width="100%" height="100%" />
+        {bands.map((item, index) => (
+          <BandPoint
+            key={index}
+            band={item}
+            index={index}
+            chosen={item === band}
+            widthPx={224}
+            onPointerDown={onPointerDown(index)}
+            onKeyDown={onKeyDown(index)}
+            onFocus={() => setChosen(index)}
+          />
+        ))}
+      </chakra.div>
+      {band ? (
+        <chakra.div display="flex" gap="8px" alignItems="center" fontSize="small" whiteSpace="nowrap">
+          <Choice
+            label={`Band ${chosen + 1} shape`}
+            value={band.shape}
+            options={SHAPES.map((shape) => ({ value: shape, label: shape }))}
+            onChange={(shape) => commit(changed(chosen, { shape: shape as EqBand["shape"] }))}
+            width="66px"
+          />
+          <span>
+            {field("frequency_hz", {
+              minimum: 10,
+              maximum: 22000,
+              fallback: 1000,
+              step: 0.01,
+              logarithmic: true,
+              unit: "Hz",
+            })}{" "}
+            Hz
+          </span>
+          {hasGain(band) && (
+            <span>
+              {field("gain_db", { minimum: -24, maximum: 24, fallback: 0, step: 0.5, unit: "dB" })} dB
+            </span>
+          )}
+          {band.shape.endsWith("cut") ? (
+            <Choice
+              label={`Band ${chosen + 1} slope`}
+              value={String(band.slope_db_per_octave)}
+              options={["12", "24"].map((slope) => ({ value: slope, label: `${slope} dB/oct` }))}
+              onChange={(slope) => commit(changed(chosen, { slope_db_per_octave: Number(slope) as 12 | 24 }))}
+            />
+          ) : (
+            <span>
+              Q{" "}
+              {field("q", {
+                minimum: 0.1,
+                maximum: 40,
+                fallback: 0.71,
+                step: 0.02,
+                logarithmic: true,
+                unit: "",
+              })}
+            </span>
+          )}
+          <chakra.button
+            type="button"
+            aria-label={`Remove band ${chosen + 1}`}
+            minWidth="target"
+            height="target"
+            color="quiet"
+            cursor="pointer"
+            onClick={() => commit(bands.filter((_, place) => place !== chosen))}
+          >
+            ×
+          </chakra.button>
+        </chakra.div>
+      ) : (
+        <PlainButton
+          onClick={() =>
+            commit([
+              { shape: "bell", frequency_hz: 1000, gain_db: 0, q: 1, slope_db_per_octave: 12, on: true },
+            ])
+          }
+        >
+          First band
+        </PlainButton>
+      )}
+    </>
+  );
+}
+
+type BandPointProps = {
+  band: EqBand;
+  index: number;
+  chosen: boolean;
+  widthPx: number;
+  onPointerDown: (event: PointerEvent<HTMLElement>) => void;
+  onKeyDown: (event: KeyboardEvent) => void;
+  onFocus: () => void;
+};
+
+function BandPoint({ band, index, chosen, onPointerDown, onKeyDown, onFocus }: BandPointProps) {
+  const gain = hasGain(band) ? band.gain_db : 0;
+  return (
+    <chakra.div
+      role="slider"
+      tabIndex={0}
+      aria-label={`Band ${index + 1}: ${band.shape}`}
+      aria-valuemin={20}
+      aria-valuemax={20000}
+      aria-valuenow={band.frequency_hz}
+      aria-valuetext={`${formatHz(band.frequency_hz)} Hz, ${formatNumber(gain, 1)} dB`}
+      position="absolute"
+      width="24px"
+      height="24px"
+      marginLeft="-12px"
+      marginTop="-12px"
+      display="grid"
+      placeItems="center"
+      cursor="grab"
+      touchAction="none"
+      style={{
+        left: `${frequencyToPx(band.frequency_hz, 100)}%`,
+        top: `${gainToPx(gain, GRAPH_HEIGHT_PX)}px`,
+      }}
+      onPointerDown={onPointerDown}
+      onKeyDown={onKeyDown}
+      onFocus={onFocus}
+    >
+      <chakra.div
+        width="10px"
+        height="10px"
+        borderRadius="50%"
+        border="2px solid"
+        borderColor="focus"
+        bg={chosen ? "focus" : "card"}
+        pointerEvents="none"
+      />
+    </chakra.div>
+  );
+}
+
+function hasGain(band: EqBand): boolean {
+  return band.shape === "bell" || band.shape.endsWith("shelf");
+}
+
+function clampHz(frequencyHz: number): number {
+  return Number(Math.min(20000, Math.max(20, frequencyHz)).toPrecision(4));
+}
+
+function clampGain(gainDb: number): number {
+  return Math.round(10 * Math.min(EQ_RANGE_DB, Math.max(-EQ_RANGE_DB, gainDb))) / 10;
+}

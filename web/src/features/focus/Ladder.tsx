@@ -1,0 +1,188 @@
+import { chakra } from "@chakra-ui/react";
+import { useCallback, useEffect, useRef, type ReactNode } from "react";
+
+import type { Strip } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+import { REFERENCE_DB, SCALE_HIGH_DB, SCALE_LOW_DB } from "../../canvas/scale";
+import { useCanvas } from "../../canvas/useCanvas";
+import { ValueField } from "../../controls/ValueField";
+import { formatDb, formatNumber } from "../../lib/format";
+import type { Frame } from "../../live/frames";
+
+const THREAD_PX = 96;
+const SHOW_EVERY_MS = 100;
+const STAGES_PER_STRIP = 3;
+
+/** Peak of one of a strip's meters in a frame; -150 where there is none. */
+function meterDb(frame: Frame | null, index: number, stage: number): number {
+  return index < 0 ? -150 : (frame?.meters[(index * STAGES_PER_STRIP + stage) * 3 + 1] ?? -150);
+}
+
+/** Levels from the source to the mix along one thread, the chain's cards in between. */
+export function Ladder({ strip, children }: { strip: Strip; children: ReactNode }) {
+  const { live, state, strips, edit } = useOpen();
+  const column = useRef<HTMLDivElement>(null);
+  const levels = useRef<number[]>([]);
+  const output = strip.output ? strips.get(strip.output) : undefined;
+  const mix = state.document.strips.find((other) => other.kind === "mix");
+  const nProcessors = strip.chain.length;
+
+  const read = useCallback(
+    (frame: Frame | null): number[] => {
+      const index = (id: string | undefined) => live.transport.get().strips.indexOf(id ?? "");
+      const own = index(strip.id);
+      const source = meterDb(frame, own, 0);
+      const chain = Array.from({ length: nProcessors }, (_, place) => frame?.probe[3 * place] ?? -150);
+      const trimmed = source <= -149 ? source : source + strip.trim_db;
+      const ends =
+        strip.kind === "mix" ? [] : [meterDb(frame, index(output?.id), 0), meterDb(frame, index(mix?.id), 2)];
+      const toBus = output && output.id !== mix?.id ? ends : ends.slice(1);
+      return [source, trimmed, ...chain, meterDb(frame, own, 1), meterDb(frame, own, 2), ...toBus];
+    },
+    [live, strip.id, strip.trim_db, strip.kind, output, mix, nProcessors],
+  );
+
+  useEffect(() => {
+    const timer = setInterval(() => {
+      const frame = live.frame();
+      levels.current = read(frame);
+      const rungs = column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [];
+      rungs.forEach((rung, place) => {
+        const text = formatDb(frame ? (levels.current[place] ?? null) : null);
+        const figure = rung.querySelector("[data-level]");
+        if (figure && figure.textContent !== text) figure.textContent = text;
+      });
+    }, SHOW_EVERY_MS);
+    return () => clearInterval(timer);
+  }, [live, read]);
+
+  const thread = useCanvas(
+    useCallback((context, widthPx, heightPx, colors) => {
+      const canvasTop = context.canvas.getBoundingClientRect().top;
+      const rungs = [...(column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [])];
+      const x = (levelDb: number) =>
+        8 +
+        Math.min(1, Math.max(0, (levelDb - SCALE_LOW_DB) / (SCALE_HIGH_DB - SCALE_LOW_DB))) * (widthPx - 16);
+      context.fillStyle = colors.rule;
+      context.fillRect(x(-42), 18, 1, heightPx);
+      context.fillRect(x(-30), 18, 1, heightPx);
+      context.fillStyle = colors.ink;
+      context.fillRect(x(REFERENCE_DB), 18, 1, heightPx);
+      context.fillStyle = colors.over;
+      context.fillRect(x(0), 18, 1, heightPx);
+      context.globalAlpha = 0.08;
+      context.fillRect(x(0), 18, widthPx, heightPx);
+      context.globalAlpha = 1;
+      context.font = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
+      context.fillStyle = colors.quiet;
+      context.fillText("−42", x(-42), 12);
+      context.fillStyle = colors.ink;
+      context.fillText("−18", x(REFERENCE_DB) - 10, 12);
+      context.fillStyle = colors.over;
+      context.fillText("0", x(0) - 3, 12);
+      const points = rungs.map((rung, place) => {
+        const head =
+          rung.querySelector("[data-level]")?.getBoundingClientRect() ?? rung.getBoundingClientRect();
+        return {
+          x: x(levels.current[place] ?? -150),
+          y: head.top + head.height / 2 - canvasTop,
+          db: levels.current[place] ?? -150,
+        };
+      });
+      context.strokeStyle = colors.ink;
+      context.lineWidth = 1.2;
+      context.beginPath();
+      points.forEach((point, place) =>
+        place ? context.lineTo(point.x, point.y) : context.moveTo(point.x, point.y),
+      );
+      context.stroke();
+      points.forEach((point) => {
+        context.fillStyle = point.db > 0 ? colors.over : colors.ink;
+        context.beginPath();
+        context.arc(point.x, point.y, point.db > 0 ? 5 : 3.5, 0, 7);
+        context.fill();
+      });
+    }, []),
+    true,
+  );
+
+  return (
+    <chakra.div ref={column} position="relative" paddingLeft={`${THREAD_PX + 8}px`}>
+      <chakra.canvas
+        ref={thread}
+        position="absolute"
+        top="0"
+        left="0"
+        width={`${THREAD_PX}px`}
+        height="100%"
+        pointerEvents="none"
+      />
+      <chakra.div
+        display="flex"
+        justifyContent="space-between"
+        textStyle="small"
+        height="20px"
+        alignItems="center"
+      >
+        <span>peak, dBFS</span>
+        <span>change · level</span>
+      </chakra.div>
+      <Rung name="Source" strong />
+      <Rung
+        name="Trim"
+        change={
+          <ValueField
+            label="Trim of the focused strip"
+            value={strip.trim_db}
+            minimum={-60}
+            maximum={60}
+            fallback={0}
+            step={0.5}
+            unit="dB"
+            color="quiet"
+            format={(value) => formatNumber(value ?? 0, 1)}
+            onPreview={(value) =>
+              live.preview({ type: "set-strips", changes: [{ strip: strip.id, trim_db: value }] })
+            }
+            onCommit={(value) =>
+              void edit({ type: "set-strips", changes: [{ strip: strip.id, trim_db: value }] })
+            }
+            onCancel={() => live.revert()}
+          />
+        }
+      />
+      {children}
+      <Rung name="Pre-fader" strong />
+      <Rung
+        name={strip.mute ? "Fader, muted" : "Fader, pan"}
+        change={<chakra.span color="quiet">{formatDb(strip.fader_db)}</chakra.span>}
+      />
+      {output && output.id !== mix?.id && <Rung name={`${output.name}, in`} />}
+      {strip.kind !== "mix" && <Rung name="Mix, out" strong />}
+    </chakra.div>
+  );
+}
+
+type RungProps = { name: string; strong?: boolean; change?: ReactNode };
+
+/** One stage: its name, what it changes, the level after it. */
+function Rung({ name, strong, change }: RungProps) {
+  return (
+    <chakra.div
+      data-rung
+      display="flex"
+      alignItems="center"
+      gap="10px"
+      height="25px"
+      borderBottom="1px solid"
+      borderColor="rule"
+      fontWeight={strong ? "700" : "400"}
+    >
+      <chakra.span flex="1">{name}</chakra.span>
+      {change}
+      <chakra.span data-level textStyle="number" fontWeight="700" minWidth="50px" textAlign="right">
+        −∞
+      </chakra.span>
+    </chakra.div>
+  );
+}

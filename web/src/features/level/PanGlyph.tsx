@@ -1,0 +1,71 @@
+import { chakra } from "@chakra-ui/react";
+import type { KeyboardEvent } from "react";
+
+import type { Pan, Strip } from "../../api/types";
+import { useDrag } from "../../controls/useDrag";
+
+type PanGlyphProps = {
+  strip: Strip;
+  onPreview: (pan: Pan) => void;
+  onCommit: (pan: Pan) => void;
+  onCancel: () => void;
+};
+
+const WIDTH_PX = 44;
+
+/** Where the strip stands between left and right, draggable. */
+export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps) {
+  const at = (position: number): Pan => ({
+    ...strip.pan,
+    position: Math.round(100 * Math.min(1, Math.max(-1, position))) / 100,
+  });
+  const drag = useDrag({
+    value: strip.pan.position,
+    moved: (start, dx, _dy, fine) => start + dx / (fine ? 200 : 30),
+    onPreview: (position) => onPreview(at(position)),
+    onCommit: (position) => onCommit(at(position)),
+    onCancel,
+  });
+  const position = drag.dragged === null ? strip.pan.position : at(drag.dragged).position;
+  const onKeyDown = (event: KeyboardEvent) => {
+    const steps = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
+    if (!steps) return;
+    event.preventDefault();
+    event.stopPropagation();
+    onCommit(at(strip.pan.position + steps * (event.shiftKey ? 0.01 : 0.05)));
+  };
+  const share = Math.round(100 * Math.abs(position));
+  const words = share === 0 ? "centre" : `${share} % ${position < 0 ? "left" : "right"}`;
+  return (
+    <chakra.div
+      role="slider"
+      tabIndex={0}
+      aria-label={`${strip.name}: pan`}
+      aria-valuemin={-100}
+      aria-valuemax={100}
+      aria-valuenow={Math.round(100 * position)}
+      aria-valuetext={words}
+      title={`Pan: ${words}`}
+      position="relative"
+      width={`${WIDTH_PX}px`}
+      height="target"
+      margin="0 auto"
+      cursor="ew-resize"
+      touchAction="none"
+      onPointerDown={drag.onPointerDown}
+      onDoubleClick={() => onCommit(at(0))}
+      onKeyDown={onKeyDown}
+    >
+      <chakra.div position="absolute" top="14px" left="0" right="0" height="1px" bg="rule" />
+      <chakra.div position="absolute" top="11px" left="50%" width="1px" height="7px" bg="edge" />
+      <chakra.div
+        position="absolute"
+        top="8px"
+        width="8px"
+        height="8px"
+        borderRadius="1px"
+        style={{ left: `calc(${50 * (position + 1)}% - 4px)`, background: strip.color }}
+      />
+    </chakra.div>
+  );
+}

@@ -1,0 +1,253 @@
+import { chakra } from "@chakra-ui/react";
+import { memo, type MouseEvent } from "react";
+
+import type { Pan, Strip, StripSettings } from "../../api/types";
+import { selectedStrips } from "../../app/commands";
+import { useOpen } from "../../app/SessionContext";
+import { focusStrip, useView } from "../../app/store";
+import { Choice } from "../../controls/Choice";
+import { Fader } from "../../controls/Fader";
+import { LetterToggle } from "../../controls/LetterToggle";
+import { ValueField } from "../../controls/ValueField";
+import { formatDb, formatNumber } from "../../lib/format";
+import { size } from "../../theme/tokens";
+import { COLUMNS, FADER_PX } from "./columns";
+import type { MeterCells } from "./MeterCanvas";
+import type { TreeItem } from "./model";
+import { PanGlyph } from "./PanGlyph";
+
+type RowProps = {
+  item: TreeItem;
+  outputs: Strip[];
+  nKeys: number;
+  focused: boolean;
+  selected: boolean;
+  cells: MeterCells;
+};
+
+/** Keeps a cell in the map while it is mounted. */
+function keptIn(map: Map<string, HTMLElement>, id: string) {
+  return (element: HTMLElement | null) => {
+    if (element) map.set(id, element);
+    return () => void map.delete(id);
+  };
+}
+
+type Field = "trim_db" | "fader_db";
+
+/** One strip: name, trim, meter, fader, pan, reduction, mute, solo, output. */
+export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, cells }: RowProps) {
+  const open = useOpen();
+  const { strip, depth, nMembers } = item;
+  const { live, edit } = open;
+
+  /** What the edit says of every selected strip; levels move by the same amount. */
+  const changes = (values: Omit<StripSettings, "strip">, field?: Field): Partial<StripSettings>[] => {
+    const others = useView.getState().selected.has(strip.id)
+      ? selectedStrips(open).filter((other) => other.id !== strip.id)
+      : [];
+    const own = { strip: strip.id, ...values };
+    const by = field ? ((values[field] ?? null) as number | null) : null;
+    return [
+      own,
+      ...others.map((other) => {
+        if (!field || by === null || strip[field] === null) return { strip: other.id, ...values };
+        const moved = (other[field] ?? -120) + by - (strip[field] ?? 0);
+        return { strip: other.id, [field]: Math.round(10 * moved) / 10 };
+      }),
+    ];
+  };
+  const set = (values: object, field?: Field) => ({
+    type: "set-strips" as const,
+    changes: changes(values as Omit<StripSettings, "strip">, field),
+  });
+  const revert = () => live.revert();
+
+  const onClick = (event: MouseEvent) =>
+    focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
+  const remark = strip.kind === "bus" ? `bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
+
+  return (
+    <chakra.div
+      role="row"
+      aria-label={strip.name}
+      aria-selected={focused || selected}
+      display="grid"
+      gridTemplateColumns={COLUMNS}
+      alignItems="center"
+      height={`${size.rowPx}px`}
+      padding="0 8px 0 12px"
+      borderBottom="1px solid"
+      borderTop={strip.kind === "mix" ? "1px solid" : "none"}
+      borderColor={strip.kind === "mix" ? "ink" : "rule"}
+      bg={focused || selected ? "wash" : "transparent"}
+      boxShadow={focused ? "inset 3px 0 0 var(--chakra-colors-focus)" : "none"}
+      onClick={onClick}
+    >
+      <chakra.button
+        type="button"
+        display="flex"
+        alignItems="center"
+        gap="8px"
+        height="target"
+        overflow="hidden"
+        textAlign="left"
+        cursor="pointer"
+        style={{ paddingLeft: `${14 * depth}px` }}
+        onClick={(event) => {
+          event.stopPropagation();
+          onClick(event);
+        }}
+      >
+        <StripMark color={strip.color} kind={strip.kind} />
+        <chakra.span
+          overflow="hidden"
+          textOverflow="ellipsis"
+          whiteSpace="nowrap"
+          fontWeight={strip.kind !== "track" || focused ? "700" : "400"}
+        >
+          {strip.name}
+        </chakra.span>
+        {remark && (
+          <chakra.span textStyle="small" whiteSpace="nowrap">
+            {remark}
+          </chakra.span>
+        )}
+      </chakra.button>
+      <chakra.span textAlign="right" paddingRight="8px">
+        <ValueField
+          label={`${strip.name}: trim`}
+          value={strip.trim_db}
+          minimum={-60}
+          maximum={60}
+          fallback={0}
+          step={0.5}
+          unit="dB"
+          color={strip.trim_db === 0 ? "quiet" : "ink"}
+          format={(value) => formatNumber(value ?? 0, 1)}
+          onPreview={(value) => live.preview(set({ trim_db: value }, "trim_db"))}
+          onCommit={(value) => void edit(set({ trim_db: value }, "trim_db"))}
+          onCancel={revert}
+        />
+      </chakra.span>
+      <span />
+      <chakra.span
+        ref={keptIn(cells.peaks, strip.id)}
+        textStyle="number"
+        fontWeight="700"
+        textAlign="right"
+        data-peak={strip.id}
+      >
+        −∞
+      </chakra.span>
+      <span />
+      <Fader
+        label={`${strip.name}: fader`}
+        value={strip.fader_db}
+        widthPx={FADER_PX}
+        focused={focused}
+        onPreview={(value) => live.preview(set({ fader_db: value }, "fader_db"))}
+        onCommit={(value) => void edit(set({ fader_db: value }, "fader_db"))}
+        onCancel={revert}
+      />
+      <chakra.span textAlign="right">
+        <ValueField
+          label={`${strip.name}: fader level`}
+          value={strip.fader_db}
+          minimum={-120}
+          maximum={24}
+          fallback={0}
+          step={0.5}
+          unit="dB"
+          nullAt="bottom"
+          emphasis={focused}
+          format={(value) => formatDb(value)}
+          onPreview={(value) => live.preview(set({ fader_db: value }, "fader_db"))}
+          onCommit={(value) => void edit(set({ fader_db: value }, "fader_db"))}
+          onCancel={revert}
+        />
+      </chakra.span>
+      <PanGlyph
+        strip={strip}
+        onPreview={(pan: Pan) => live.preview(set({ pan }))}
+        onCommit={(pan: Pan) => void edit(set({ pan }))}
+        onCancel={revert}
+      />
+      <chakra.span
+        ref={keptIn(cells.reductions, strip.id)}
+        textStyle="number"
+        textAlign="right"
+        paddingRight="8px"
+        data-reduction={strip.id}
+      />
+      <span>
+        <LetterToggle
+          letter="M"
+          label={`Mute ${strip.name}`}
+          tone="over"
+          on={strip.mute}
+          onToggle={() => void edit(set({ mute: !strip.mute }))}
+        />
+        <LetterToggle
+          letter="S"
+          label={`Solo ${strip.name}`}
+          tone="focus"
+          on={strip.solo}
+          onToggle={() => void edit(set({ solo: !strip.solo }))}
+        />
+      </span>
+      {strip.kind === "mix" ? (
+        <chakra.span color="quiet">out 1–2</chakra.span>
+      ) : (
+        <Choice
+          label={`${strip.name} plays to`}
+          value={strip.output ?? ""}
+          width="84px"
+          options={[
+            ...outputs
+              .filter((output) => output.id !== strip.id)
+              .map((output) => ({ value: output.id, label: output.name })),
+            { value: "", label: "nowhere" },
+          ]}
+          onChange={(output) => {
+            const together = useView.getState().selected.has(strip.id) ? selectedStrips(open) : [strip];
+            const ids = together
+              .filter((other) => other.kind !== "mix" && other.id !== output)
+              .map((other) => other.id);
+            void edit({ type: "set-output", strips: ids, output: output || null });
+          }}
+        />
+      )}
+      <chakra.span textAlign="right" textStyle="number" fontSize="small">
+        {strip.sends.length > 0 && (
+          <chakra.span color="send" title={`${strip.sends.length} sends`}>
+            ╌{strip.sends.length}
+          </chakra.span>
+        )}{" "}
+        {nKeys > 0 && (
+          <chakra.span color="key" title={`${nKeys} listen to it`}>
+            ⋯{nKeys}
+          </chakra.span>
+        )}
+      </chakra.span>
+    </chakra.div>
+  );
+});
+
+/** The strip's colour; buses and returns are told apart by cuts in the mark. */
+export function StripMark({ color, kind }: { color: string; kind: Strip["kind"] }) {
+  const cuts = kind === "bus" ? "0" : kind === "return" ? "4 2" : kind === "ghost" ? "1 2" : "9 2";
+  return (
+    <svg width="6" height="15" aria-hidden style={{ flexShrink: 0 }}>
+      <line
+        x1="3"
+        y1="0"
+        x2="3"
+        y2="15"
+        stroke={color}
+        strokeWidth="5"
+        strokeDasharray={cuts === "0" ? undefined : cuts}
+      />
+    </svg>
+  );
+}

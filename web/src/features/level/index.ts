@@ -1,0 +1,2 @@
+export { DropZone } from "./DropZone";
+export { Level } from "./Level";

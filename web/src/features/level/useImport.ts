@@ -1,0 +1,62 @@
+import { create } from "zustand";
+
+import { ServerError, upload } from "../../api/client";
+import type { NewTrack } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+
+export type Incoming = { id: number; name: string; share: number; problem: string | null };
+
+type Imports = { files: Incoming[]; stop: (() => void) | null };
+
+/** Files on their way in, and those that were refused. */
+export const useIncoming = create<Imports>(() => ({ files: [], stop: null }));
+
+let numbers = 0;
+
+function change(id: number, values: Partial<Incoming>): void {
+  useIncoming.setState(({ files }) => ({
+    files: files.map((file) => (file.id === id ? { ...file, ...values } : file)),
+  }));
+}
+
+export function forget(id: number): void {
+  useIncoming.setState(({ files }) => ({ files: files.filter((file) => file.id !== id) }));
+}
+
+/** Brings files in: each uploaded on its own, those that are sound become tracks in one edit. */
+export function useImport() {
+  const { state, edit } = useOpen();
+  const bringIn = async (files: File[]): Promise<void> => {
+    const entries = files.map((file) => {
+      numbers += 1;
+      return { file, entry: { id: numbers, name: file.name, share: 0, problem: null } };
+    });
+    const stopping = new AbortController();
+    useIncoming.setState((imports) => ({
+      files: [...imports.files, ...entries.map(({ entry }) => entry)],
+      stop: () => stopping.abort(),
+    }));
+    const tracks: NewTrack[] = [];
+    for (const { file, entry } of entries) {
+      if (stopping.signal.aborted) {
+        forget(entry.id);
+        continue;
+      }
+      try {
+        const path = `/api/sessions/${state.id}/audio?name=${encodeURIComponent(file.name)}`;
+        tracks.push(
+          await upload<NewTrack>(path, file, (share) => change(entry.id, { share }), stopping.signal),
+        );
+        forget(entry.id);
+      } catch (failure) {
+        if (stopping.signal.aborted) forget(entry.id);
+        else if (failure instanceof ServerError) {
+          change(entry.id, { problem: `${failure.body.what}. ${failure.body.remedy}` });
+        }
+      }
+    }
+    useIncoming.setState({ stop: null });
+    if (tracks.length) await edit({ type: "add-tracks", tracks });
+  };
+  return { bringIn };
+}

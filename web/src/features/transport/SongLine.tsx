@@ -1,0 +1,153 @@
+import { chakra } from "@chakra-ui/react";
+import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+
+import { useOpen, useTransport } from "../../app/SessionContext";
+import { useCanvas } from "../../canvas/useCanvas";
+import { formatTime } from "../../lib/format";
+import { barS } from "../../lib/music";
+import { paintMoving, paintSong } from "./drawSong";
+import { useOverview } from "./useOverview";
+
+const DRAG_PX = 4;
+
+/** The whole song: sections, the mix's wave and short-term loudness, loop, playhead. Click to go, drag to loop. */
+export function SongLine() {
+  const { live, state } = useOpen();
+  const transport = useTransport();
+  const { overview, progress } = useOverview();
+  const area = useRef<HTMLDivElement>(null);
+  const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
+  const tempo = state.document.tempo[0];
+  const sections = state.document.sections;
+  const durationS = Math.max(transport.durationS, ...sections.map((section) => section.end_s), 1e-3);
+  const loopS = draggedS ?? transport.loopS;
+
+  const still = useCanvas(
+    useCallback(
+      (context, widthPx, heightPx, colors) =>
+        paintSong(context, widthPx, heightPx, colors, {
+          durationS,
+          sections,
+          overview,
+          loopS,
+          barS: tempo ? barS(tempo) : 0,
+        }),
+      [durationS, sections, overview, loopS, tempo],
+    ),
+    false,
+  );
+  const moving = useCanvas(
+    useCallback(
+      (context, widthPx, heightPx, colors) =>
+        paintMoving(context, widthPx, heightPx, colors, live.positionS() / durationS),
+      [live, durationS],
+    ),
+    true,
+  );
+
+  const timeAt = (clientX: number): number => {
+    const box = area.current?.getBoundingClientRect();
+    if (!box) return 0;
+    return Math.min(1, Math.max(0, (clientX - box.left) / box.width)) * durationS;
+  };
+  const snapped = (timeS: number): number => {
+    const bar = tempo ? barS(tempo) : 0;
+    return bar ? Math.round(timeS / bar) * bar : timeS;
+  };
+  const stretch = (from: number, to: number): [number, number] => {
+    const [start, end] = [snapped(Math.min(from, to)), snapped(Math.max(from, to))];
+    return [start, Math.max(end, start + (tempo ? barS(tempo) : 0.1))];
+  };
+  const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
+    const from = timeAt(event.clientX);
+    const startX = event.clientX;
+    const target = event.currentTarget;
+    target.setPointerCapture(event.pointerId);
+    let dragging = false;
+    const move = (moved: globalThis.PointerEvent) => {
+      dragging = dragging || Math.abs(moved.clientX - startX) > DRAG_PX;
+      if (dragging) setDraggedS(stretch(from, timeAt(moved.clientX)));
+    };
+    const up = (released: globalThis.PointerEvent) => {
+      target.removeEventListener("pointermove", move);
+      target.removeEventListener("pointerup", up);
+      setDraggedS(null);
+      if (dragging) live.loop(stretch(from, timeAt(released.clientX)));
+      else live.seek(from);
+    };
+    target.addEventListener("pointermove", move);
+    target.addEventListener("pointerup", up);
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const bars = { ArrowRight: 1, ArrowLeft: -1, PageUp: 8, PageDown: -8 }[event.key];
+    if (!bars || !tempo) return;
+    event.preventDefault();
+    event.stopPropagation();
+    live.seek(Math.min(durationS, Math.max(0, live.positionS() + bars * barS(tempo))));
+  };
+  const loopSection = (name: string) => {
+    const section = sections.find((item) => item.name === name);
+    if (section) live.loop([section.start_s, section.end_s]);
+  };
+
+  return (
+    <chakra.div gridColumn="1 / -1" display="flex" borderBottom="1px solid" borderColor="rule" bg="card">
+      <chakra.div width="72px" padding="6px 12px" flexShrink="0">
+        <strong>Song</strong>
+        <chakra.div textStyle="number" color="quiet" marginTop="6px">
+          {formatTime(durationS, 0)}
+        </chakra.div>
+        <chakra.div textStyle="small" height="14px">
+          {progress === null ? "" : `${Math.round(100 * progress)} %`}
+        </chakra.div>
+      </chakra.div>
+      <chakra.div
+        ref={area}
+        role="slider"
+        tabIndex={0}
+        aria-label="Place in the song"
+        aria-valuemin={0}
+        aria-valuemax={durationS}
+        aria-valuenow={transport.positionS}
+        aria-valuetext={formatTime(transport.positionS)}
+        position="relative"
+        flex="1"
+        marginRight="12px"
+        cursor="text"
+        touchAction="none"
+        onPointerDown={onPointerDown}
+        onKeyDown={onKeyDown}
+      >
+        <chakra.canvas ref={still} position="absolute" inset="0" width="100%" height="100%" />
+        <chakra.canvas
+          ref={moving}
+          position="absolute"
+          inset="0"
+          width="100%"
+          height="100%"
+          pointerEvents="none"
+        />
+        {sections.map((section) => (
+          <chakra.button
+            key={section.name}
+            type="button"
+            position="absolute"
+            top="0"
+            height="20px"
+            paddingLeft="5px"
+            maxWidth={`${(100 * (section.end_s - section.start_s)) / durationS}%`}
+            overflow="hidden"
+            whiteSpace="nowrap"
+            style={{ left: `${(100 * section.start_s) / durationS}%` }}
+            title={`Loop ${section.name}`}
+            cursor="pointer"
+            onPointerDown={(event) => event.stopPropagation()}
+            onClick={() => loopSection(section.name)}
+          >
+            {section.name}
+          </chakra.button>
+        ))}
+      </chakra.div>
+    </chakra.div>
+  );
+}

@@ -1,0 +1,258 @@
+import { chakra } from "@chakra-ui/react";
+import { useEffect, useRef } from "react";
+
+import { renameSession } from "../../app/commands";
+import { openSession } from "../../app/location";
+import { useConnected, useOpen, useTransport } from "../../app/SessionContext";
+import { useView } from "../../app/store";
+import { PlainButton } from "../../controls/PlainButton";
+import { formatDb, formatTime } from "../../lib/format";
+import { barAndBeat, barS, noteSign } from "../../lib/music";
+import { useTheme } from "../../theme/useTheme";
+
+/** Session, history, transport and loudness. */
+export function TopLine() {
+  const open = useOpen();
+  const { state, live, step } = open;
+  const transport = useTransport();
+  const connected = useConnected();
+  const tempo = state.document.tempo[0];
+  const theme = useTheme();
+  const loop = transport.loopS;
+  return (
+    <chakra.header
+      gridColumn="1 / -1"
+      display="flex"
+      alignItems="center"
+      gap="14px"
+      padding="0 12px"
+      bg="card"
+      borderBottom="1px solid"
+      borderColor="rule"
+      whiteSpace="nowrap"
+      overflow="hidden"
+    >
+      <chakra.button
+        type="button"
+        fontSize="title"
+        fontWeight="700"
+        cursor="pointer"
+        title="All sessions"
+        onClick={() => openSession("")}
+      >
+        Gemischt
+      </chakra.button>
+      <chakra.button
+        type="button"
+        fontStyle="italic"
+        maxWidth="170px"
+        overflow="hidden"
+        textOverflow="ellipsis"
+        cursor="pointer"
+        title="Rename this session"
+        onClick={() => void renameSession(open)}
+      >
+        {state.document.name}
+      </chakra.button>
+      <HistoryButton
+        label="Undo"
+        sign="M8 5 3 10l5 5M3 10h9a5 5 0 0 1 0 10H9"
+        hint={state.undo}
+        onClick={() => step("undo")}
+      />
+      <HistoryButton
+        label="Redo"
+        sign="m16 5 5 5-5 5M21 10h-9a5 5 0 0 0 0 10h3"
+        hint={state.redo}
+        onClick={() => step("redo")}
+      />
+      <chakra.span
+        color="quiet"
+        width="190px"
+        overflow="hidden"
+        textOverflow="ellipsis"
+        data-testid="last-edit"
+        title={state.undo ?? ""}
+      >
+        {state.undo}
+      </chakra.span>
+      <chakra.button
+        type="button"
+        aria-label={transport.playing ? "Stop" : "Play"}
+        aria-pressed={transport.playing}
+        width="28px"
+        height="28px"
+        borderRadius="50%"
+        bg="ink"
+        color="card"
+        flexShrink="0"
+        display="grid"
+        placeItems="center"
+        cursor="pointer"
+        onClick={() => live.toggle()}
+      >
+        <svg width="12" height="12" viewBox="0 0 12 12" fill="currentColor" aria-hidden>
+          <path d={transport.playing ? "M1 1h10v10H1z" : "M2 0l10 6-10 6z"} />
+        </svg>
+      </chakra.button>
+      <Position />
+      {tempo && (
+        <chakra.span>
+          {noteSign(tempo.beat)} = <chakra.span textStyle="number">{tempo.bpm}</chakra.span>
+          <chakra.span color="quiet"> · {tempo.metre}</chakra.span>
+        </chakra.span>
+      )}
+      <chakra.button
+        type="button"
+        minWidth="70px"
+        height="target"
+        borderBottom="2px solid"
+        borderColor={loop ? "focus" : "transparent"}
+        color={loop ? "focus" : "quiet"}
+        title={loop ? "Play on without the loop" : "Drag over the song line to loop a stretch"}
+        cursor="pointer"
+        onClick={() => live.loop(null)}
+      >
+        {loop && tempo
+          ? `loop ${Math.floor(loop[0] / barS(tempo) + 0.01) + 1}–${Math.ceil(loop[1] / barS(tempo) - 0.01)}`
+          : "no loop"}
+      </chakra.button>
+      <Loudness />
+      <chakra.div flex="1" />
+      {!connected && (
+        <chakra.span role="status" color="over" fontWeight="700">
+          ⚠ not connected, trying again
+        </chakra.span>
+      )}
+      <PlainButton
+        aria-label="Change between paper and night"
+        title="Paper or night (N)"
+        onClick={theme.toggle}
+      >
+        {theme.theme}
+      </PlainButton>
+      <PlainButton
+        aria-label="List of keys"
+        title="Keys (?)"
+        onClick={() => useView.setState({ dialog: "keys" })}
+      >
+        ?
+      </PlainButton>
+    </chakra.header>
+  );
+}
+
+type HistoryButtonProps = { label: string; sign: string; hint: string | null; onClick: () => void };
+
+function HistoryButton({ label, sign, hint, onClick }: HistoryButtonProps) {
+  return (
+    <chakra.button
+      type="button"
+      aria-label={label}
+      title={hint ? `${label}: ${hint}` : `Nothing to ${label.toLowerCase()}`}
+      disabled={!hint}
+      minWidth="target"
+      height="target"
+      color={hint ? "ink" : "rule"}
+      cursor={hint ? "pointer" : "default"}
+      onClick={onClick}
+    >
+      <svg
+        width="18"
+        height="18"
+        viewBox="0 0 24 24"
+        fill="none"
+        stroke="currentColor"
+        strokeWidth="2"
+        aria-hidden
+      >
+        <path d={sign} />
+      </svg>
+    </chakra.button>
+  );
+}
+
+/** Text that follows the sound without React. */
+function useTicker(update: (element: HTMLElement) => void) {
+  const ref = useRef<HTMLSpanElement>(null);
+  const latest = useRef(update);
+  useEffect(() => {
+    latest.current = update;
+  });
+  useEffect(() => {
+    let frame = 0;
+    const tick = () => {
+      if (ref.current) latest.current(ref.current);
+      frame = requestAnimationFrame(tick);
+    };
+    frame = requestAnimationFrame(tick);
+    return () => cancelAnimationFrame(frame);
+  }, []);
+  return ref;
+}
+
+function setText(element: Element | null | undefined, text: string) {
+  if (element && element.textContent !== text) element.textContent = text;
+}
+
+function Position() {
+  const { live, state } = useOpen();
+  const tempo = state.document.tempo[0];
+  const ref = useTicker((element) => {
+    const positionS = live.positionS();
+    if (tempo) setText(element.children[0], barAndBeat(positionS, tempo));
+    setText(element.children[1], formatTime(positionS));
+  });
+  return (
+    <chakra.span ref={ref} textStyle="number" aria-label="Position">
+      <chakra.span display="inline-block" minWidth="58px" fontSize="title" fontWeight="700" />
+      <chakra.span
+        display="inline-block"
+        minWidth="58px"
+        color="quiet"
+        textAlign="right"
+        data-testid="position"
+      />
+    </chakra.span>
+  );
+}
+
+const READINGS = ["M", "S", "I", "TP"] as const;
+const TITLES = {
+  M: "Momentary loudness of the mix, LUFS",
+  S: "Short-term loudness of the mix, LUFS",
+  I: "Integrated loudness of the mix since Play, LUFS",
+  TP: "Highest true peak of the mix since Play, dBTP",
+};
+
+function Loudness() {
+  const { live } = useOpen();
+  const shownAt = useRef(0);
+  const ref = useTicker((element) => {
+    const now = performance.now();
+    const frame = live.frame();
+    if (!frame || now - shownAt.current < 100) return;
+    shownAt.current = now;
+    READINGS.forEach((_, index) =>
+      setText(element.children[index]?.children[0], formatDb(frame.mix[index] ?? null)),
+    );
+  });
+  return (
+    <chakra.span ref={ref} display="inline-flex" gap="10px" data-testid="loudness">
+      {READINGS.map((reading) => (
+        <chakra.span key={reading} color="quiet" title={TITLES[reading]}>
+          {reading}{" "}
+          <chakra.span
+            textStyle="number"
+            color="ink"
+            display="inline-block"
+            minWidth="42px"
+            textAlign="right"
+          >
+            −∞
+          </chakra.span>
+        </chakra.span>
+      ))}
+    </chakra.span>
+  );
+}

@@ -1,0 +1,88 @@
+import type { Session } from "../../api/types";
+import type { Colors } from "../../canvas/colors";
+import type { Overview } from "./useOverview";
+
+type Song = {
+  durationS: number;
+  sections: Session["sections"];
+  overview: Overview | null;
+  loopS: [number, number] | null;
+  barS: number;
+};
+
+const TOP_PX = 20;
+const BOTTOM_PX = 13;
+const LOUDEST_LUFS = -6;
+const SOFTEST_LUFS = -42;
+
+/** What stands still: sections, wave, loudness, loop. */
+export function paintSong(
+  context: CanvasRenderingContext2D,
+  widthPx: number,
+  heightPx: number,
+  colors: Colors,
+  song: Song,
+): void {
+  const x = (timeS: number) => (timeS / song.durationS) * widthPx;
+  const base = heightPx - BOTTOM_PX;
+  if (song.loopS) {
+    const [from, to] = song.loopS;
+    context.fillStyle = colors.wash;
+    context.fillRect(x(from), 0, x(to) - x(from), heightPx);
+    context.fillStyle = colors.focus;
+    context.fillRect(x(from), 0, x(to) - x(from), 2);
+    context.fillRect(x(from), 0, 1.5, heightPx);
+    context.fillRect(x(to) - 1.5, 0, 1.5, heightPx);
+  }
+  context.fillStyle = colors.rule;
+  song.sections.forEach((section) => context.fillRect(x(section.start_s), 0, 1, heightPx));
+  context.fillStyle = colors.quiet;
+  context.font = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
+  if (song.barS) {
+    song.sections.forEach((section) => {
+      context.fillText(
+        String(Math.round(section.start_s / song.barS) + 1),
+        x(section.start_s) + 4,
+        heightPx - 3,
+      );
+    });
+  }
+  const overview = song.overview;
+  if (!overview) return;
+  const shown = overview.duration_s / song.durationS;
+  const tall = base - TOP_PX;
+  context.globalAlpha = 0.55;
+  overview.peaks.forEach((peak, index) => {
+    const at = (index / overview.peaks.length) * widthPx * shown;
+    const high = Math.min(1, peak) ** 0.6 * tall;
+    context.fillRect(at, base - high, 1, high);
+  });
+  context.globalAlpha = 1;
+  context.strokeStyle = colors.ink;
+  context.lineWidth = 1.3;
+  context.beginPath();
+  overview.short_term_lufs.forEach((level, index) => {
+    const at = (index / overview.short_term_lufs.length) * widthPx * shown;
+    const share = Math.min(1, Math.max(0, (level - SOFTEST_LUFS) / (LOUDEST_LUFS - SOFTEST_LUFS)));
+    context.lineTo(at, base - share * tall);
+  });
+  context.stroke();
+}
+
+/** What moves: the playhead. */
+export function paintMoving(
+  context: CanvasRenderingContext2D,
+  widthPx: number,
+  heightPx: number,
+  colors: Colors,
+  share: number,
+): void {
+  const x = share * widthPx;
+  context.fillStyle = colors.ink;
+  context.fillRect(x - 0.75, 0, 1.5, heightPx);
+  context.beginPath();
+  context.moveTo(x - 5, 0);
+  context.lineTo(x + 5, 0);
+  context.lineTo(x, 7);
+  context.fill();
+}

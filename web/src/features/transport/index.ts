@@ -1,0 +1,2 @@
+export { SongLine } from "./SongLine";
+export { TopLine } from "./TopLine";

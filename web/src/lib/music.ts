@@ -1,0 +1,29 @@
+/** The bar line: where a time lies in bars, beats and steps. */
+export type Tempo = { bpm: number; beat: string; metre: string };
+
+const NOTE_SIGNS: Record<string, string> = { "1/1": "𝅝", "1/2": "𝅗𝅥", "1/4": "♩", "1/8": "♪", "1/16": "♬" };
+
+function quarters(note: string): number {
+  const [numerator, denominator] = note.replace(".", "").split("/").map(Number);
+  const plain = (4 * (numerator ?? 1)) / (denominator ?? 4);
+  return note.endsWith(".") ? plain * 1.5 : plain;
+}
+
+/** Seconds of one bar. */
+export function barS(tempo: Tempo): number {
+  return ((60 / tempo.bpm) * quarters(tempo.metre)) / quarters(tempo.beat);
+}
+
+/** "12|3": bar and beat, both from 1. */
+export function barAndBeat(timeS: number, tempo: Tempo): string {
+  const bar = barS(tempo);
+  const beats = Number(tempo.metre.split("/")[0]);
+  const index = Math.floor(timeS / bar + 1e-9);
+  const beat = Math.floor(((timeS - index * bar) / bar) * beats + 1e-9);
+  return `${index + 1}|${beat + 1}`;
+}
+
+/** The note the tempo counts, as a sign. */
+export function noteSign(beat: string): string {
+  return (NOTE_SIGNS[beat.replace(".", "")] ?? beat) + (beat.endsWith(".") ? "." : "");
+}

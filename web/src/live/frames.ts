@@ -1,0 +1,47 @@
+/** The binary message of the live connection; its layout is described with the server's frames. */
+export type Frame = {
+  epoch: number;
+  serial: number;
+  revision: number;
+  firstSample: number;
+  positionSamples: number;
+  nSamples: number;
+  mix: Float32Array;
+  meters: Float32Array;
+  reductions: Float32Array;
+  probe: Float32Array;
+  spectrum: Float32Array;
+  sound: Float32Array | null;
+};
+
+const HEADER_BYTES = 48;
+const STAGES = 3;
+const VALUES_PER_METER = 3;
+
+export function parseFrame(buffer: ArrayBuffer): Frame {
+  const view = new DataView(buffer);
+  const nStrips = view.getUint32(32, true);
+  const nProbe = view.getUint32(36, true);
+  const nSpectrum = view.getUint32(40, true);
+  const nSamples = view.getUint32(28, true);
+  let at = HEADER_BYTES;
+  const take = (count: number) => {
+    const values = new Float32Array(buffer, at, count);
+    at += 4 * count;
+    return values;
+  };
+  return {
+    epoch: view.getUint32(4, true),
+    serial: view.getUint32(8, true),
+    revision: view.getUint32(12, true),
+    firstSample: view.getUint32(16, true),
+    positionSamples: view.getFloat64(20, true),
+    nSamples,
+    mix: take(4),
+    meters: take(nStrips * STAGES * VALUES_PER_METER),
+    reductions: take(nStrips),
+    probe: take(nProbe),
+    spectrum: take(nSpectrum),
+    sound: view.getUint32(44, true) ? take(2 * nSamples) : null,
+  };
+}

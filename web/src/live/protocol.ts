@@ -1,0 +1,32 @@
+import type { Frame } from "./frames";
+
+/** Between the page and its connection worker. */
+export type ToWorker =
+  | { type: "open"; url: string }
+  | { type: "speaker"; port: MessagePort }
+  | { type: "send"; text: string; keep: boolean }
+  | { type: "close" };
+
+export type FromWorker =
+  | { type: "connection"; up: boolean }
+  | { type: "text"; text: string }
+  | { type: "frame"; frame: Frame }
+  | { type: "played"; epoch: number; samples: number };
+
+/** JSON messages from the server. */
+export type ServerMessage =
+  | {
+      type: "transport";
+      playing: boolean;
+      position_s: number;
+      loop_s: [number, number] | null;
+      epoch: number;
+      sample_rate_hz: number;
+      duration_s: number;
+      strips: string[];
+    }
+  | { type: "curves"; strip: string | null; processors: ProcessorCurve[] }
+  | { type: "document"; revision: number }
+  | { type: "error"; what: string; where: string; remedy: string };
+
+export type ProcessorCurve = { id: string; axis: number[]; curve_db: number[] };

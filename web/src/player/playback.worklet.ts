@@ -1,0 +1,96 @@
+/** Plays blocks as they come. A new epoch fades the old sound out and starts anew; what was played is reported. */
+
+type Block = { epoch: number; firstSample: number; sound: Float32Array };
+
+const FADE_SAMPLES = 240;
+const REPORT_EVERY_SAMPLES = 512;
+
+class Playback extends AudioWorkletProcessor {
+  private blocks: Block[] = [];
+  private epoch = -1;
+  private offset = 0;
+  private played = 0;
+  private unreported = 0;
+  private fadeIn = 0;
+  private fadeOut = 0;
+  private last: [number, number] = [0, 0];
+  private server: MessagePort | null = null;
+  private missed = 0;
+
+  constructor() {
+    super();
+    this.port.onmessage = (event: MessageEvent<{ port?: MessagePort; silence?: number }>) => {
+      if (event.data.port) {
+        this.server = event.data.port;
+        this.server.onmessage = (block: MessageEvent<Block>) => this.take(block.data);
+      }
+      if (event.data.silence !== undefined) this.begin(event.data.silence);
+    };
+  }
+
+  private take(block: Block) {
+    if (block.epoch < this.epoch) return;
+    if (block.epoch > this.epoch) this.begin(block.epoch);
+    this.blocks.push(block);
+  }
+
+  private begin(epoch: number) {
+    if (epoch <= this.epoch) return;
+    this.epoch = epoch;
+    this.blocks = [];
+    this.offset = 0;
+    this.played = 0;
+    this.unreported = 0;
+    this.fadeIn = FADE_SAMPLES;
+    this.fadeOut = FADE_SAMPLES;
+  }
+
+  process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const [left, right] = outputs[0] ?? [];
+    if (!left || !right) return true;
+    let starved = false;
+    for (let i = 0; i < left.length; i += 1) {
+      let [l, r] = [0, 0];
+      const block = this.blocks[0];
+      if (block) {
+        const length = block.sound.length / 2;
+        l = block.sound[this.offset] ?? 0;
+        r = block.sound[length + this.offset] ?? 0;
+        this.offset += 1;
+        this.played += 1;
+        this.unreported += 1;
+        if (this.offset >= length) {
+          this.blocks.shift();
+          this.offset = 0;
+        }
+        if (this.fadeIn > 0) {
+          const gain = 1 - this.fadeIn / FADE_SAMPLES;
+          [l, r] = [l * gain, r * gain];
+          this.fadeIn -= 1;
+        }
+        this.last = [l, r];
+      } else if (this.played > 0) {
+        starved = true;
+      }
+      if (this.fadeOut > 0) {
+        const gain = this.fadeOut / FADE_SAMPLES;
+        l += this.last[0] * gain * gain;
+        r += this.last[1] * gain * gain;
+        this.fadeOut -= 1;
+      }
+      left[i] = l;
+      right[i] = r;
+    }
+    if (starved) {
+      this.missed += 1;
+      this.port.postMessage({ missed: this.missed });
+    }
+    if (this.unreported >= REPORT_EVERY_SAMPLES) {
+      this.server?.postMessage({ epoch: this.epoch, samples: this.played });
+      this.unreported = 0;
+    }
+    return true;
+  }
+}
+
+registerProcessor("gemischt-playback", Playback);

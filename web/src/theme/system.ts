@@ -1,0 +1,54 @@
+import "@fontsource-variable/atkinson-hyperlegible-mono";
+import "@fontsource-variable/atkinson-hyperlegible-next";
+import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+
+import { palette, size } from "./tokens";
+
+const colors = Object.fromEntries(
+  Object.entries(palette).map(([name, { paper, night }]) => [
+    name,
+    { value: { _light: paper, _dark: night } },
+  ]),
+);
+
+const config = defineConfig({
+  globalCss: {
+    "html, body, #root": { height: "100%", overflow: "hidden" },
+    body: { bg: "sheet", color: "ink", fontFamily: "body", fontSize: "body", lineHeight: "1.25" },
+    "*:focus-visible": { outline: "2px solid", outlineColor: "focus", outlineOffset: "1px" },
+  },
+  theme: {
+    tokens: {
+      fonts: {
+        body: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
+        heading: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
+        mono: { value: "'Atkinson Hyperlegible Mono Variable', monospace" },
+      },
+      fontSizes: { body: { value: "13px" }, small: { value: "11px" }, title: { value: "17px" } },
+      sizes: {
+        topLine: { value: `${size.topLinePx}px` },
+        songLine: { value: `${size.songLinePx}px` },
+        stations: { value: `${size.stationsPx}px` },
+        sheet: { value: `${size.sheetPx}px` },
+        foldedSheet: { value: `${size.foldedSheetPx}px` },
+        row: { value: `${size.rowPx}px` },
+        target: { value: "24px" },
+      },
+      radii: { small: { value: "3px" } },
+    },
+    semanticTokens: {
+      colors: {
+        ...colors,
+        bg: { DEFAULT: { value: "{colors.sheet}" }, panel: { value: "{colors.card}" } },
+        fg: { DEFAULT: { value: "{colors.ink}" }, muted: { value: "{colors.quiet}" } },
+        border: { DEFAULT: { value: "{colors.rule}" } },
+      },
+    },
+    textStyles: {
+      number: { value: { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "body" } },
+      small: { value: { fontSize: "small", color: "quiet" } },
+    },
+  },
+});
+
+export const system = createSystem(defaultConfig, config);
