@@ -1,6 +1,7 @@
 """The web application, assembled."""
 
 import sys
+import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -15,6 +16,7 @@ from gemischt.api.schemas import ErrorBody, FaultBody
 from gemischt.api.security import OnlyOwnPages
 from gemischt.api.settings import Settings
 from gemischt.core import errors
+from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.live.hub import Hub
 from gemischt.operations.jobs import Jobs
 from gemischt.operations.workspace import Workspace
@@ -43,6 +45,7 @@ def create_app(settings: Settings) -> FastAPI:
         app.state.workspace = Workspace(settings.data_folder)
         app.state.jobs = Jobs()
         app.state.hub = Hub(app.state.workspace)
+        threading.Thread(target=prepare_kernels, name="kernels", daemon=True).start()
         try:
             yield
         finally:

@@ -14,6 +14,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress as ProgressBar
 
+from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.errors import GemischtError, InvalidSession
 from gemischt.core.session.actions import AddTracks
 from gemischt.operations.importing import import_file
@@ -206,10 +207,7 @@ def schema() -> None:
 @app.command()
 def prepare() -> None:
     """Compile the kernels, so that the first start is quick."""
-    from gemischt.core.engine import renderer
-    from gemischt.core.metering import summary
-
-    print(f"kernels ready ({renderer.__name__}, {summary.__name__})")
+    print(f"{prepare_kernels()} kernels are ready")
 
 
 def _show(level: float | None) -> str:

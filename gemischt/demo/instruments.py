@@ -110,7 +110,8 @@ def shaker(frequency_hz: float, length_s: float, strength: float, vowel: str, rn
     times = np.arange(int(0.13 * RATE_HZ)) / RATE_HZ
     shape = np.minimum(times / 0.02, 1.0) * np.exp(-np.maximum(times - 0.02, 0.0) * 60.0)
     beads: Wave = signal.sosfilt(_band(4500.0, 12000.0), rng.normal(0, 1, len(times)))
-    return strength * 0.5 * beads * shape
+    shaken: Wave = strength * 0.5 * beads * shape
+    return shaken
 
 
 def accordion(frequency_hz: float, length_s: float, strength: float, vowel: str, rng: np.random.Generator) -> Wave:

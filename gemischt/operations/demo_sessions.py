@@ -8,8 +8,7 @@ import numpy as np
 import soundfile
 
 from gemischt.core.session.document import Media
-from gemischt.demo import sessions, song
-from gemischt.demo.instruments import RATE_HZ
+from gemischt.demo import sessions
 from gemischt.operations.workspace import Workspace
 
 
@@ -21,6 +20,10 @@ def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
     there = {entry.name for entry in workspace.sessions.entries()}
     if {sessions.AS_RECORDED, sessions.MIXED} <= there:
         return False
+    # The instruments need parts of SciPy that take long to load; a start without the demo does without them.
+    from gemischt.demo import song
+    from gemischt.demo.instruments import RATE_HZ
+
     progress("playing the demo song ...")
     media: dict[str, Media] = {}
     with tempfile.TemporaryDirectory(dir=workspace.uploads) as folder:

@@ -1,4 +1,7 @@
-"""How kernels are compiled: cached, without the interpreter lock, with explicit signatures."""
+"""How kernels are compiled: cached, without the interpreter lock, each for one signature.
+
+Declaring a kernel costs next to nothing; `prepare_kernels` makes them ready, at set-up and behind a starting server.
+"""
 
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
@@ -17,32 +20,43 @@ FLOAT = types.float64
 INT = types.int64
 BOOL = types.boolean
 
-# NaN checks must survive and sums keep their order; only these liberties are taken.
-_FASTMATH = {"contract", "nsz", "arcp"}
+# NaN checks survive even here.
 _REDUCING = {"contract", "nsz", "arcp", "reassoc"}
 
 
+_prepared: list[tuple[Any, Any]] = []
+
+
 def kernel(*signature: Any, returns: Any = types.void) -> Callable[[F], F]:
-    """Compile a kernel whose samples must not depend on how the signal is cut into blocks."""
-    return _compile(returns(*signature), set())
+    """Declare a kernel whose samples must not depend on how the signal is cut into blocks."""
+    return _declare(returns(*signature), set())
 
 
 def measuring_kernel(*signature: Any, returns: Any = types.void) -> Callable[[F], F]:
-    """Compile a kernel that only sums and compares, where order may change for speed."""
-    return _compile(returns(*signature), _REDUCING)
+    """Declare a kernel that only sums and compares, where order may change for speed."""
+    return _declare(returns(*signature), _REDUCING)
 
 
 def inline_kernel(function: F) -> F:
-    """Compile a helper that its callers inline."""
-    compiled: Any = numba.njit(inline="never", nogil=True, cache=True)(function)
+    """Declare a helper that its callers inline."""
+    compiled: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(function)
     return cast(F, compiled)
 
 
-def _compile(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
+def prepare_kernels() -> int:
+    """Compile every kernel declared so far, or load it from the cache; returns how many there are.
+
+    A kernel that is called before is made ready by that call.
+    """
+    for dispatcher, signature in _prepared:
+        dispatcher.compile(signature)
+    return len(_prepared)
+
+
+def _declare(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
     def decorate(function: F) -> F:
-        compiled: F = numba.njit(signature, cache=True, nogil=True, fastmath=fastmath or False, error_model="numpy")(
-            function
-        )
-        return compiled
+        dispatcher: Any = numba.njit(cache=True, nogil=True, fastmath=fastmath or False, error_model="numpy")(function)
+        _prepared.append((dispatcher, signature))
+        return cast(F, dispatcher)
 
     return decorate

@@ -60,7 +60,7 @@ class Plan:
         """Deepest gain reduction per strip in the last block, its compressors added up, (n_strips,)."""
         reductions = np.zeros(len(self.blueprint.strips), np.float32)
         for index, operation in self._compressors:
-            reductions[index] += operation.dynamics.observe(n_samples)[1]
+            reductions[index] += operation.dynamics.deepest_reduction_db(n_samples)
         return reductions
 
     def set(self, blueprint: specs.Blueprint) -> None:

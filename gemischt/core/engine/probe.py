@@ -30,7 +30,8 @@ class StripProbe:
         peak_db = max(FLOOR_DB, gain_to_db(float(meter[:, 0].max())))
         detected_db, reduction_db = FLOOR_DB, 0.0
         if isinstance(operation, CompressOperation):
-            detected_db, reduction_db = operation.dynamics.observe(n_samples)
+            detected_db = operation.dynamics.loudest_detected_db(n_samples)
+            reduction_db = operation.dynamics.deepest_reduction_db(n_samples)
         else:
             self.spectrum.process(operation.buffer, n_samples)
         self.levels[processor_id] = (peak_db, detected_db, reduction_db)

@@ -87,6 +87,9 @@ class LoudnessMeter:
         self.max_momentary_lufs = SILENCE_DB
         self.max_short_term_lufs = SILENCE_DB
         self._gating_powers: list[float] = []
+        # The reading and how many gating blocks it was made of.
+        self._integrated_lufs = SILENCE_DB
+        self._integrated_of = 0
 
     def process(self, audio: Audio, n_samples: int) -> None:
         """Take in the next block, (n_channels, >= n_samples)."""
@@ -103,6 +106,7 @@ class LoudnessMeter:
     def reset_integration(self) -> None:
         """Begin integrated loudness and maxima anew; the windows run on."""
         self._gating_powers.clear()
+        self._integrated_lufs, self._integrated_of = SILENCE_DB, 0
         self.max_momentary_lufs = self.max_short_term_lufs = SILENCE_DB
 
     @property
@@ -118,12 +122,10 @@ class LoudnessMeter:
     @property
     def integrated_lufs(self) -> float:
         """Gated loudness of all blocks so far; -inf while none passes the gates."""
-        powers = np.array(self._gating_powers)
-        powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
-        if powers.size == 0:
-            return SILENCE_DB
-        gate = float(powers.mean()) * 10.0 ** (bs1770.RELATIVE_GATE_LU / 10.0)
-        return power_to_lufs(float(powers[powers > gate].mean()))
+        if self._integrated_of != len(self._gating_powers):
+            self._integrated_of = len(self._gating_powers)
+            self._integrated_lufs = _gated_lufs(np.array(self._gating_powers))
+        return self._integrated_lufs
 
     @property
     def loudness_range_lu(self) -> float | None:
@@ -158,6 +160,14 @@ class LoudnessMeter:
         energy = self._sums[-1] - self._sums[-1 - steps]
         power = energy / (window_s * self._sample_rate_hz)
         return power if power > 1e-15 else 0.0
+
+
+def _gated_lufs(powers: NDArray[np.float64]) -> float:
+    powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
+    if powers.size == 0:
+        return SILENCE_DB
+    gate = float(powers.mean()) * 10.0 ** (bs1770.RELATIVE_GATE_LU / 10.0)
+    return power_to_lufs(float(powers[powers > gate].mean()))
 
 
 def _lufs_to_power(level_lufs: float) -> float:

@@ -127,13 +127,13 @@ class DynamicsProcessor:
         self._remaining[0] = max(0, remaining - n_samples)
         self.n_streams = n_streams
 
-    def observe(self, n_samples: int) -> tuple[float, float]:
-        """Loudest detected level (dBFS) and deepest reduction (dB) of the last block."""
-        streams = slice(0, self.n_streams)
-        return (
-            float(self._levels_db[streams, :n_samples].max()),
-            float(self.reduction_db[streams, :n_samples].max()),
-        )
+    def loudest_detected_db(self, n_samples: int) -> float:
+        """Loudest level the detector saw in the last block, dBFS."""
+        return float(self._levels_db[: self.n_streams, :n_samples].max())
+
+    def deepest_reduction_db(self, n_samples: int) -> float:
+        """Deepest gain reduction of the last block, >= 0 dB."""
+        return float(self.reduction_db[: self.n_streams, :n_samples].max())
 
     def take_over(self, other: "DynamicsProcessor") -> None:
         """Continue where another instance of this compressor is."""

@@ -1,4 +1,4 @@
-import { useEffect, useRef, type RefObject } from "react";
+import { useCallback, useEffect, useRef, type RefObject } from "react";
 
 import { useTheme } from "../theme/useTheme";
 import { colorsOf, type Colors } from "./colors";
@@ -10,11 +10,13 @@ export type Paint = (
   colors: Colors,
 ) => void;
 
+export type Canvas = { ref: RefObject<HTMLCanvasElement | null>; repaint: () => void };
+
 /**
- * A canvas that is sharp on any screen. `paint` works in CSS pixels. With `moving`, it runs every animation frame and
- * may skip by returning early; otherwise when something it depends on changes.
+ * A canvas that is sharp on any screen. `paint` works in CSS pixels. With `moving`, it runs every animation frame;
+ * otherwise when something it depends on changes, or when `repaint` is called.
  */
-export function useCanvas(paint: Paint, moving: boolean): RefObject<HTMLCanvasElement | null> {
+export function useCanvas(paint: Paint, moving: boolean): Canvas {
   const ref = useRef<HTMLCanvasElement>(null);
   const painter = useRef(paint);
   const theme = useTheme((state) => state.theme);
@@ -62,5 +64,5 @@ export function useCanvas(paint: Paint, moving: boolean): RefObject<HTMLCanvasEl
     };
   }, [theme, moving]);
 
-  return ref;
+  return { ref, repaint: useCallback(() => repaint.current(), []) };
 }

@@ -97,7 +97,7 @@ function Card({ strip, processor, place, last, onMove, onDragStart, onDrop, drop
           sign="×"
           onClick={() => void edit({ type: "remove-processor", strip: strip.id, processor: processor.id })}
         />
-        <chakra.span data-level textStyle="number" fontWeight="700" minWidth="50px" textAlign="right">
+        <chakra.span data-level textStyle="number" fontWeight="700" minWidth="44px" textAlign="right">
           −∞
         </chakra.span>
       </chakra.div>

@@ -54,7 +54,7 @@ export function CompressorCard({
       trace.current.shift();
   }, [live, place]);
 
-  const transfer = useCanvas(
+  const { ref: transfer } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) => {
         read();
@@ -64,7 +64,7 @@ export function CompressorCard({
     ),
     true,
   );
-  const history = useCanvas(
+  const { ref: history } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) => paintTrace(context, widthPx, heightPx, colors, trace.current),
       [],
@@ -85,9 +85,7 @@ export function CompressorCard({
         <chakra.canvas ref={transfer} width="84px" height="76px" aria-label="Transfer curve" />
         <chakra.canvas
           ref={history}
-          flex="1"
-          minWidth="0"
-          width="130px"
+          width="calc(100% - 92px)"
           height="76px"
           aria-label="Gain reduction, last 3 s"
         />

@@ -43,7 +43,7 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
     live.preview(action(next));
   };
 
-  const canvas = useCanvas(
+  const { ref: canvas } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) =>
         paintEq(context, widthPx, heightPx, colors, curve, live.spectrum),

@@ -42,21 +42,7 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
     [live, strip.id, strip.trim_db, strip.kind, output, mix, nProcessors],
   );
 
-  useEffect(() => {
-    const timer = setInterval(() => {
-      const frame = live.frame();
-      levels.current = read(frame);
-      const rungs = column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [];
-      rungs.forEach((rung, place) => {
-        const text = formatDb(frame ? (levels.current[place] ?? null) : null);
-        const figure = rung.querySelector("[data-level]");
-        if (figure && figure.textContent !== text) figure.textContent = text;
-      });
-    }, SHOW_EVERY_MS);
-    return () => clearInterval(timer);
-  }, [live, read]);
-
-  const thread = useCanvas(
+  const { ref: thread, repaint } = useCanvas(
     useCallback((context, widthPx, heightPx, colors) => {
       const canvasTop = context.canvas.getBoundingClientRect().top;
       const rungs = [...(column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [])];
@@ -103,8 +89,23 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
         context.fill();
       });
     }, []),
-    true,
+    false,
   );
+
+  useEffect(() => {
+    const timer = setInterval(() => {
+      const frame = live.frame();
+      levels.current = read(frame);
+      const rungs = column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [];
+      rungs.forEach((rung, place) => {
+        const text = formatDb(frame ? (levels.current[place] ?? null) : null);
+        const figure = rung.querySelector("[data-level]");
+        if (figure && figure.textContent !== text) figure.textContent = text;
+      });
+      repaint();
+    }, SHOW_EVERY_MS);
+    return () => clearInterval(timer);
+  }, [live, read, repaint]);
 
   return (
     <chakra.div ref={column} position="relative" paddingLeft={`${THREAD_PX + 8}px`}>

@@ -6,6 +6,7 @@ import { STAGES, useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatDb, formatNumber } from "../../lib/format";
 import { size } from "../../theme/tokens";
+import { METER_PX, REDUCTION_PX } from "./columns";
 import { paintMeters, paintReduction, toneOf } from "./drawMeters";
 import type { TreeItem } from "./model";
 
@@ -15,6 +16,7 @@ export type MeterCells = { peaks: Map<string, HTMLElement>; reductions: Map<stri
 type MeterCanvasProps = { order: string[]; tree: TreeItem[]; cells: MeterCells };
 
 const TEXT_EVERY_MS = 120;
+const SILENT_DB = -150;
 
 /** One canvas over all rows paints every meter, once a frame; the figures beside them follow a few times a second. */
 export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
@@ -23,7 +25,22 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
   const textAt = useRef(0);
   const [place, setPlace] = useState({ meterPx: 0, reductionPx: 0 });
 
-  const ref = useCanvas(
+  const { ref: reductionRef, repaint: repaintReductions } = useCanvas(
+    useCallback(
+      (context, _widthPx, _heightPx, colors) => {
+        const frame = live.frame();
+        const strips = live.transport.get().strips;
+        order.forEach((id, row) => {
+          const reductionDb = frame?.reductions[strips.indexOf(id)] ?? 0;
+          paintReduction(context, row * size.rowPx, colors, reductionDb);
+        });
+      },
+      [live, order],
+    ),
+    false,
+  );
+
+  const { ref } = useCanvas(
     useCallback(
       (context, _widthPx, _heightPx, colors) => {
         const frame = live.frame();
@@ -31,68 +48,72 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
         const stageIndex = STAGES.indexOf(stage);
         const now = performance.now();
         const writes = now - textAt.current > TEXT_EVERY_MS;
-        if (writes) textAt.current = now;
         order.forEach((id, row) => {
           const index = strips.indexOf(id);
           const at = (index * STAGES.length + stageIndex) * 3;
           const meters = index >= 0 ? frame?.meters : undefined;
           const level = {
-            peakDb: meters?.[at] ?? -150,
-            holdDb: meters?.[at + 1] ?? -150,
-            rmsDb: meters?.[at + 2] ?? -150,
+            peakDb: meters?.[at] ?? SILENT_DB,
+            holdDb: meters?.[at + 1] ?? SILENT_DB,
+            rmsDb: meters?.[at + 2] ?? SILENT_DB,
           };
-          const kind = tree[row]?.strip.kind ?? "track";
-          const tone = toneOf(level.holdDb, kind === "track" && stage === "pre-fader");
-          const topPx = row * size.rowPx;
-          if (place.meterPx) paintMeters(context, place.meterPx, topPx, colors, level, tone);
-          const reductionDb = index >= 0 ? (frame?.reductions[index] ?? 0) : 0;
-          if (place.reductionPx) paintReduction(context, place.reductionPx, topPx, colors, reductionDb);
+          const judged = tree[row]?.strip.kind === "track" && stage === "pre-fader";
+          const tone = toneOf(level.holdDb, judged);
+          paintMeters(context, row * size.rowPx, colors, level, tone);
           if (!writes) return;
-          const peak = cells.peaks.get(id);
-          if (peak) {
-            const text = formatDb(frame ? level.holdDb : null);
-            if (peak.textContent !== text) peak.textContent = text;
-            peak.dataset.tone = tone;
-          }
-          const reduction = cells.reductions.get(id);
-          if (reduction) {
-            const text = reductionDb > 0.05 ? formatNumber(-reductionDb, 1) : "";
-            if (reduction.textContent !== text) reduction.textContent = text;
-          }
+          write(cells.peaks.get(id), formatDb(frame ? level.holdDb : null), tone);
+          const reductionDb = frame?.reductions[index] ?? 0;
+          write(cells.reductions.get(id), reductionDb > 0.05 ? formatNumber(-reductionDb, 1) : "");
         });
+        if (writes) {
+          textAt.current = now;
+          repaintReductions();
+        }
       },
-      [live, stage, order, tree, cells, place],
+      [live, stage, order, tree, cells, repaintReductions],
     ),
     true,
   );
 
   useLayoutEffect(() => {
     const measure = () => {
-      const box = ref.current?.getBoundingClientRect();
+      const box = ref.current?.parentElement?.getBoundingClientRect();
       const peak = cells.peaks.get(order[0] ?? "")?.getBoundingClientRect();
       const reduction = cells.reductions.get(order[0] ?? "")?.getBoundingClientRect();
       if (!box || !peak || !reduction) return;
-      setPlace({ meterPx: peak.left - box.left, reductionPx: reduction.left - box.left });
+      setPlace({ meterPx: peak.left - box.left - METER_PX, reductionPx: reduction.left - box.left });
     };
     measure();
-    window.addEventListener("resize", measure);
     const observer = new ResizeObserver(measure);
-    if (ref.current) observer.observe(ref.current);
-    return () => {
-      window.removeEventListener("resize", measure);
-      observer.disconnect();
-    };
+    if (ref.current?.parentElement) observer.observe(ref.current.parentElement);
+    return () => observer.disconnect();
   }, [order, cells, ref]);
 
+  const height = `${order.length * size.rowPx}px`;
   return (
-    <chakra.canvas
-      ref={ref}
-      position="absolute"
-      top="0"
-      left="0"
-      width="100%"
-      height={`${order.length * size.rowPx}px`}
-      pointerEvents="none"
-    />
+    <>
+      <chakra.canvas
+        ref={ref}
+        position="absolute"
+        top="0"
+        width={`${METER_PX}px`}
+        pointerEvents="none"
+        style={{ left: place.meterPx, height }}
+      />
+      <chakra.canvas
+        ref={reductionRef}
+        position="absolute"
+        top="0"
+        width={`${REDUCTION_PX}px`}
+        pointerEvents="none"
+        style={{ left: place.reductionPx, height }}
+      />
+    </>
   );
+}
+
+function write(cell: HTMLElement | undefined, text: string, tone?: string): void {
+  if (!cell) return;
+  if (cell.textContent !== text) cell.textContent = text;
+  if (tone && cell.dataset.tone !== tone) cell.dataset.tone = tone;
 }

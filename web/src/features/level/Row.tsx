@@ -38,7 +38,7 @@ type Field = "trim_db" | "fader_db";
 /** One strip: name, trim, meter, fader, pan, reduction, mute, solo, output. */
 export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, cells }: RowProps) {
   const open = useOpen();
-  const { strip, depth, nMembers } = item;
+  const { strip, depth, nMembers, cuts } = item;
   const { live, edit } = open;
 
   /** What the edit says of every selected strip; levels move by the same amount. */
@@ -99,7 +99,7 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
           onClick(event);
         }}
       >
-        <StripMark color={strip.color} kind={strip.kind} />
+        <StripMark color={strip.color} cuts={cuts} wide={strip.kind !== "track"} />
         <chakra.span
           overflow="hidden"
           textOverflow="ellipsis"
@@ -202,7 +202,7 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
         <Choice
           label={`${strip.name} plays to`}
           value={strip.output ?? ""}
-          width="84px"
+          width="78px"
           options={[
             ...outputs
               .filter((output) => output.id !== strip.id)
@@ -234,20 +234,22 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
   );
 });
 
-/** The strip's colour; buses and returns are told apart by cuts in the mark. */
-export function StripMark({ color, kind }: { color: string; kind: Strip["kind"] }) {
-  const cuts = kind === "bus" ? "0" : kind === "return" ? "4 2" : kind === "ghost" ? "1 2" : "9 2";
+/** The strip's colour as a mark; members of a family are told apart by its cuts. */
+export function StripMark({ color, cuts, wide }: { color: string; cuts: number; wide: boolean }) {
+  const height = 15;
+  const piece = height / (cuts + 1) - 2 * Math.min(1, cuts);
   return (
-    <svg width="6" height="15" aria-hidden style={{ flexShrink: 0 }}>
-      <line
-        x1="3"
-        y1="0"
-        x2="3"
-        y2="15"
-        stroke={color}
-        strokeWidth="5"
-        strokeDasharray={cuts === "0" ? undefined : cuts}
-      />
+    <svg width="6" height={height} aria-hidden style={{ flexShrink: 0 }}>
+      {Array.from({ length: cuts + 1 }, (_, index) => (
+        <rect
+          key={index}
+          x={wide ? 0 : 1}
+          y={index * (piece + 2.6)}
+          width={wide ? 6 : 4}
+          height={cuts ? piece + 0.6 : height}
+          fill={color}
+        />
+      ))}
     </svg>
   );
 }

@@ -16,17 +16,15 @@ export function toneOf(levelDb: number, judged: boolean): ColorName {
   return levelDb < REFERENCE_DB - NEAR_DB ? "under" : "at";
 }
 
-/** One strip's meter: a thick bar to RMS, a thin one to peak, a mark at the held peak. `peakTextPx` is its right end. */
+/** One strip's meter: a thick bar to RMS, a thin one to peak, a mark at the held peak. */
 export function paintMeters(
   context: CanvasRenderingContext2D,
-  peakTextPx: number,
   topPx: number,
   colors: Colors,
   level: Level,
   tone: ColorName,
 ): void {
-  const leftPx = peakTextPx - METER_PX;
-  const x = (levelDb: number) => leftPx + levelToPx(levelDb, METER_PX);
+  const x = (levelDb: number) => levelToPx(levelDb, METER_PX);
   const middle = topPx + size.rowPx / 2;
   context.fillStyle = colors.rule;
   context.fillRect(x(REFERENCE_DB), topPx, 1, size.rowPx);
@@ -36,8 +34,8 @@ export function paintMeters(
   context.globalAlpha = 1;
   context.fillRect(x(0), topPx, 1, size.rowPx);
   context.fillStyle = colors[tone];
-  context.fillRect(leftPx, middle - 1, x(level.peakDb) - leftPx, 2);
-  context.fillRect(leftPx, middle - 4, x(level.rmsDb) - leftPx, 8);
+  context.fillRect(0, middle - 1, x(level.peakDb), 2);
+  context.fillRect(0, middle - 4, x(level.rmsDb), 8);
   if (level.holdDb > -100) context.fillRect(x(level.holdDb) - 1, middle - 6, 2, 12);
   if (tone === "over") {
     context.beginPath();
@@ -51,7 +49,6 @@ export function paintMeters(
 /** Gain reduction: a bar that grows to the left from zero. */
 export function paintReduction(
   context: CanvasRenderingContext2D,
-  leftPx: number,
   topPx: number,
   colors: Colors,
   reductionDb: number,
@@ -59,5 +56,5 @@ export function paintReduction(
   if (reductionDb <= 0.05) return;
   const long = Math.min(1, reductionDb / REDUCTION_RANGE_DB) * REDUCTION_PX;
   context.fillStyle = colors.key;
-  context.fillRect(leftPx + REDUCTION_PX - long, topPx + size.rowPx / 2 - 3, long, 6);
+  context.fillRect(REDUCTION_PX - long, topPx + size.rowPx / 2 - 3, long, 6);
 }

@@ -1,11 +1,11 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatTime } from "../../lib/format";
 import { barS } from "../../lib/music";
-import { paintMoving, paintSong } from "./drawSong";
+import { paintSong } from "./drawSong";
 import { useOverview } from "./useOverview";
 
 const DRAG_PX = 4;
@@ -16,13 +16,14 @@ export function SongLine() {
   const transport = useTransport();
   const { overview, progress } = useOverview();
   const area = useRef<HTMLDivElement>(null);
+  const playhead = useRef<HTMLDivElement>(null);
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
   const tempo = state.document.tempo[0];
   const sections = state.document.sections;
   const durationS = Math.max(transport.durationS, ...sections.map((section) => section.end_s), 1e-3);
   const loopS = draggedS ?? transport.loopS;
 
-  const still = useCanvas(
+  const { ref: still } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) =>
         paintSong(context, widthPx, heightPx, colors, {
@@ -36,14 +37,16 @@ export function SongLine() {
     ),
     false,
   );
-  const moving = useCanvas(
-    useCallback(
-      (context, widthPx, heightPx, colors) =>
-        paintMoving(context, widthPx, heightPx, colors, live.positionS() / durationS),
-      [live, durationS],
-    ),
-    true,
-  );
+  useEffect(() => {
+    let frame = 0;
+    const follow = () => {
+      const share = Math.min(1, live.positionS() / durationS);
+      if (playhead.current) playhead.current.style.transform = `translateX(${share * 100}%)`;
+      frame = requestAnimationFrame(follow);
+    };
+    frame = requestAnimationFrame(follow);
+    return () => cancelAnimationFrame(frame);
+  }, [live, durationS]);
 
   const timeAt = (clientX: number): number => {
     const box = area.current?.getBoundingClientRect();
@@ -119,14 +122,17 @@ export function SongLine() {
         onKeyDown={onKeyDown}
       >
         <chakra.canvas ref={still} position="absolute" inset="0" width="100%" height="100%" />
-        <chakra.canvas
-          ref={moving}
-          position="absolute"
-          inset="0"
-          width="100%"
-          height="100%"
-          pointerEvents="none"
-        />
+        <chakra.div ref={playhead} position="absolute" inset="0" pointerEvents="none">
+          <chakra.div position="absolute" left="-0.75px" top="0" width="1.5px" height="100%" bg="ink" />
+          <chakra.div
+            position="absolute"
+            left="-5px"
+            top="0"
+            borderX="5px solid transparent"
+            borderTop="7px solid"
+            borderTopColor="ink"
+          />
+        </chakra.div>
         {sections.map((section) => (
           <chakra.button
             key={section.name}

@@ -15,7 +15,7 @@ const BOTTOM_PX = 13;
 const LOUDEST_LUFS = -6;
 const SOFTEST_LUFS = -42;
 
-/** What stands still: sections, wave, loudness, loop. */
+/** Sections, wave, loudness, loop. */
 export function paintSong(
   context: CanvasRenderingContext2D,
   widthPx: number,
@@ -67,22 +67,4 @@ export function paintSong(
     context.lineTo(at, base - share * tall);
   });
   context.stroke();
-}
-
-/** What moves: the playhead. */
-export function paintMoving(
-  context: CanvasRenderingContext2D,
-  widthPx: number,
-  heightPx: number,
-  colors: Colors,
-  share: number,
-): void {
-  const x = share * widthPx;
-  context.fillStyle = colors.ink;
-  context.fillRect(x - 0.75, 0, 1.5, heightPx);
-  context.beginPath();
-  context.moveTo(x - 5, 0);
-  context.lineTo(x + 5, 0);
-  context.lineTo(x, 7);
-  context.fill();
 }
