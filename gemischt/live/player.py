@@ -168,8 +168,8 @@ class Player:
             self._true_peak.max_dbtp,
         )
         probe = self._renderer.probe
-        probed = list(probe.levels.values()) if probe else []
-        with_spectrum = probe is not None and probed and self._blocks % SPECTRUM_EVERY_BLOCKS == 0
+        probed = probe.readings(n_samples) if probe else np.zeros((0, 3), np.float32)
+        with_spectrum = probe is not None and len(probed) and self._blocks % SPECTRUM_EVERY_BLOCKS == 0
         self._blocks += 1
         return Frame(
             epoch=self.transport.epoch,
@@ -181,7 +181,7 @@ class Player:
             mix=np.maximum(np.array(mix, np.float32), np.float32(FLOOR_DB)),
             meters=self._bank.advance(plan.meters, n_samples).ravel(),
             reductions=plan.reductions_db(n_samples),
-            probe=np.array(probed, np.float32).ravel(),
+            probe=probed.ravel(),
             spectrum=probe.spectrum.levels_db().astype(np.float32)
             if probe and with_spectrum
             else np.zeros(0, np.float32),
@@ -204,9 +204,12 @@ class Player:
         self._on_transport(self.transport)
 
     def _edit(self, session: Session, media: OpenMedia, revision: int, serial: int | None) -> None:
-        strips = self.strips
+        strips, plan, probe = self.strips, self._renderer.plan, self._renderer.probe
         self._media = media
         self._renderer.edit(session, media.samples)
+        if probe is not None and self._renderer.plan is not plan:
+            # The chain may have another order now.
+            self._renderer.probe = StripProbe(probe.strip_id, self._rate)
         self._revision = revision
         if serial is not None:
             self._serial = serial

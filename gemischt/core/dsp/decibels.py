@@ -12,6 +12,7 @@ from gemischt.core.dsp.jit import inline_kernel
 _LOG2 = Chebyshev.interpolate(np.log2, 10, domain=[1.0, 2.0]).convert(kind=np.polynomial.Polynomial).coef
 _EXP2 = Chebyshev.interpolate(np.exp2, 7, domain=[0.0, 1.0]).convert(kind=np.polynomial.Polynomial).coef
 L0, L1, L2, L3, L4, L5, L6, L7, L8, L9, L10 = (float(c) for c in _LOG2)
+_EXP2[0] = 1.0  # 0 dB is exactly unity, so that paths null
 E0, E1, E2, E3, E4, E5, E6, E7 = (float(c) for c in _EXP2)
 
 DB_PER_OCTAVE = float(20.0 * np.log10(2.0))

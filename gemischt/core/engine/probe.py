@@ -4,9 +4,8 @@ import numpy as np
 
 from gemischt.core.dsp.mixing import measure_level
 from gemischt.core.engine.operations import CompressOperation, EqualizeOperation
-from gemischt.core.metering.ballistics import FLOOR_DB
+from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
 from gemischt.core.metering.spectrum import SpectrumMeter
-from gemischt.core.units import gain_to_db
 
 Probed = EqualizeOperation | CompressOperation
 
@@ -14,24 +13,37 @@ Probed = EqualizeOperation | CompressOperation
 class StripProbe:
     """Readings of one strip's processors, taken right after each has run.
 
-    ``levels`` maps a processor's id to (peak after it, detected level, reduction), all in dB of the last block;
-    ``spectrum`` holds the output of the last equaliser.
+    ``spectrum`` holds the output of the last equaliser. State: per processor its meter since the last reading, and
+    the loudest detected level and deepest reduction of the last block.
     """
 
     def __init__(self, strip_id: str, sample_rate_hz: int) -> None:
         self.strip_id = strip_id
-        self.levels: dict[str, tuple[float, float, float]] = {}
         self.spectrum = SpectrumMeter(sample_rate_hz)
+        self._sample_rate_hz = sample_rate_hz
+        self._meters: dict[str, np.ndarray[tuple[int, int], np.dtype[np.float64]]] = {}
+        self._dynamics: dict[str, tuple[float, float]] = {}
+        self._bank = MeterBank(1, 0, sample_rate_hz)
 
     def read(self, processor_id: str, operation: Probed, n_samples: int) -> None:
         """Measure the operation's buffer as it is now."""
-        meter = np.zeros((2, 2))
-        measure_level(operation.buffer, n_samples, meter)
-        peak_db = max(FLOOR_DB, gain_to_db(float(meter[:, 0].max())))
-        detected_db, reduction_db = FLOOR_DB, 0.0
+        measure_level(operation.buffer, n_samples, self._meters.setdefault(processor_id, np.zeros((2, 2))))
         if isinstance(operation, CompressOperation):
             detected_db = operation.dynamics.loudest_detected_db(n_samples)
-            reduction_db = operation.dynamics.deepest_reduction_db(n_samples)
+            self._dynamics[processor_id] = (detected_db, operation.dynamics.deepest_reduction_db(n_samples))
         else:
+            self._dynamics[processor_id] = (FLOOR_DB, 0.0)
             self.spectrum.process(operation.buffer, n_samples)
-        self.levels[processor_id] = (peak_db, detected_db, reduction_db)
+
+    def readings(self, n_samples: int) -> Levels:
+        """Per processor in order of the chain, (n, 3): held peak after it, detected level, reduction, in dB."""
+        if self._bank.shape != (1, len(self._meters)):
+            self._bank = MeterBank(1, len(self._meters), self._sample_rate_hz)
+        out = np.zeros((len(self._meters), 3), np.float32)
+        if self._meters:
+            meters = np.stack(list(self._meters.values()))[np.newaxis]
+            out[:, 0] = self._bank.advance(meters, n_samples)[0, :, 1]
+            out[:, 1:] = list(self._dynamics.values())
+        for meter in self._meters.values():
+            meter[:] = 0.0
+        return out

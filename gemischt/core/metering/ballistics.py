@@ -25,6 +25,7 @@ class MeterBank:
 
     def __init__(self, n_strips: int, n_stages: int, sample_rate_hz: int) -> None:
         shape = (n_strips, n_stages)
+        self.shape = shape
         self._sample_rate_hz = sample_rate_hz
         self._peak_db = np.full(shape, FLOOR_DB)
         self._hold_db = np.full(shape, FLOOR_DB)

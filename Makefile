@@ -1,0 +1,57 @@
+PYTHON ?= python3.11
+VENV := .venv
+BIN := $(VENV)/bin
+WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
+PACKAGE := $(shell find gemischt -name '*.py' 2>/dev/null)
+
+.PHONY: setup demo dev test bench screenshots types clean
+
+setup: $(VENV)/.ready web/dist/index.html $(VENV)/.kernels
+
+$(VENV)/.ready: pyproject.toml constraints.txt
+	@echo "== Python environment"
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' || { echo "Gemischt needs Python 3.11; say where it is with PYTHON=..."; exit 1; }
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[checks]'
+	@touch $@
+
+web/node_modules/.ready: web/package.json web/package-lock.json
+	@echo "== web dependencies"
+	@command -v npm >/dev/null || { echo "Gemischt needs Node.js 20 or newer with npm to build its page."; exit 1; }
+	@cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+web/dist/index.html: web/node_modules/.ready $(WEB_SOURCES)
+	@echo "== web application"
+	@cd web && npx vite build --logLevel warn
+	@touch $@
+
+$(VENV)/.kernels: $(VENV)/.ready $(PACKAGE)
+	@echo "== kernels"
+	@$(BIN)/gemischt prepare
+	@touch $@
+
+demo: setup
+	@echo "== starting with the demo song"
+	@$(BIN)/gemischt start --demo
+
+dev: setup
+	@(cd web && npx vite --clearScreen false) & trap 'kill %1' EXIT; $(BIN)/gemischt start --demo --reload
+
+test: setup
+	@$(BIN)/python tests/check.py
+
+bench: setup
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[bench]'
+	@$(BIN)/python -m bench
+
+screenshots: setup
+	@$(BIN)/python -m tests.browser.screenshots
+
+types: $(VENV)/.ready web/node_modules/.ready
+	@$(BIN)/gemischt openapi > docs/openapi.json
+	@$(BIN)/gemischt schema > docs/session.schema.json
+	@cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
+
+clean:
+	@rm -rf $(VENV) web/node_modules web/dist

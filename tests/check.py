@@ -1,0 +1,77 @@
+"""Every check: formatting, lint, types, import directions, generated files, and the tests. Run by `make test`."""
+
+import os
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+BIN = Path(sys.executable).parent
+LEAST_TESTS = 100
+
+CHECKS: tuple[tuple[str, list[str], str], ...] = (
+    ("format", [str(BIN / "ruff"), "format", "--check", "."], "."),
+    ("lint", [str(BIN / "ruff"), "check", "."], "."),
+    ("types", [str(BIN / "mypy")], "."),
+    ("import directions", [str(BIN / "lint-imports"), "--no-cache"], "."),
+    ("web types", ["npx", "tsc", "--noEmit"], "web"),
+    ("web lint", ["npx", "eslint", "src"], "web"),
+    ("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
+)
+
+
+def main() -> int:
+    os.chdir(ROOT)
+    sys.path.insert(0, str(ROOT))
+    if not have_chromium():
+        return 1
+    passed, failed = run_checks()
+    result = run_tests()
+    ran = result.testsRun
+    broken = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses) + len(result.skipped)
+    if ran < LEAST_TESTS:
+        print(f"only {ran} tests were found, at least {LEAST_TESTS} are expected")
+        broken += 1
+    passed += max(0, ran - broken)
+    failed += broken
+    print(f"{passed} passed, {failed} failed")
+    return 1 if failed else 0
+
+
+def have_chromium() -> bool:
+    from tests.browser.browser import find_chromium
+
+    if find_chromium():
+        return True
+    if os.geteuid() == 0:
+        print("== installing chromium")
+        subprocess.run(["apt-get", "update", "-qq"], check=False)
+        subprocess.run(["apt-get", "install", "-y", "-qq", "chromium"], check=False, stdout=subprocess.DEVNULL)
+        if find_chromium():
+            return True
+    print("The browser tests need Chromium: install it with `sudo apt-get install chromium`.")
+    return False
+
+
+def run_checks() -> tuple[int, int]:
+    passed = failed = 0
+    for name, command, folder in CHECKS:
+        began = time.monotonic()
+        done = subprocess.run(command, cwd=ROOT / folder, capture_output=True, text=True, check=False)
+        good = done.returncode == 0
+        passed, failed = passed + good, failed + (not good)
+        print(f"== {name}: {'ok' if good else 'FAILED'} ({time.monotonic() - began:.0f} s)", flush=True)
+        if not good:
+            print(done.stdout[-6000:], done.stderr[-3000:])
+    return passed, failed
+
+
+def run_tests() -> unittest.TestResult:
+    suite = unittest.defaultTestLoader.discover("tests", top_level_dir=".")
+    return unittest.TextTestRunner(verbosity=1, durations=12).run(suite)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

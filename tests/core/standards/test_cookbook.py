@@ -1,0 +1,120 @@
+"""Filters against published coefficients and magnitudes.
+
+Source: R. Bristow-Johnson, Audio EQ Cookbook; the numbers were derived independently (analogue prototype, bilinear
+transform with prewarping). Butterworth sections: scipy.signal.butter.
+"""
+
+import unittest
+
+import numpy as np
+from scipy import signal
+
+from gemischt.core.dsp import biquad
+from gemischt.core.processors import eq
+from gemischt.core.processors.eq_params import EqBand, EqParams
+
+RATE_HZ = 48000
+Q7 = 0.7071067811865476
+
+COEFFICIENTS = {
+    "bell 1 kHz Q 1 +6": (
+        biquad.bell(1000, 6, 1, RATE_HZ),
+        (1.043953086990, -1.895320723937, 0.867722284760, -1.895320723937, 0.911675371750),
+    ),
+    "bell 3 kHz Q 2 -9": (
+        biquad.bell(3000, -9, 2, RATE_HZ),
+        (0.910715159646, -1.592054947206, 0.812512697647, -1.592054947206, 0.723227857293),
+    ),
+    "low shelf 100 Hz +6": (
+        biquad.low_shelf(100, 6, Q7, RATE_HZ),
+        (1.003217895737, -1.984364430777, 0.981386698749, -1.984424329139, 0.984544696124),
+    ),
+    "low shelf 250 Hz -4": (
+        biquad.low_shelf(250, -4, Q7, RATE_HZ),
+        (0.994675208407, -1.948327815938, 0.954481616484, -1.948085375091, 0.949399265738),
+    ),
+    "high shelf 8 kHz -3": (
+        biquad.high_shelf(8000, -3, Q7, RATE_HZ),
+        (0.797556833919, -0.421284129525, 0.176526348310, -0.709104831844, 0.261903884547),
+    ),
+    "high shelf 10 kHz +6": (
+        biquad.high_shelf(10000, 6, Q7, RATE_HZ),
+        (1.489304746372, -0.745543633452, 0.322025466953, -0.107842975063, 0.173629554936),
+    ),
+    "high-pass 80 Hz": (
+        biquad.high_pass(80, Q7, RATE_HZ),
+        (0.992622542756, -1.985245085512, 0.992622542756, -1.985190657896, 0.985299513128),
+    ),
+    "low-pass 12 kHz": (
+        biquad.low_pass(12000, Q7, RATE_HZ),
+        (0.292893218813, 0.585786437627, 0.292893218813, 0.0, 0.171572875254),
+    ),
+    "notch 50 Hz Q 10": (
+        biquad.notch(50, 10, RATE_HZ),
+        (0.999672860157, -1.999302897656, 0.999672860157, -1.999302897656, 0.999345720314),
+    ),
+    "notch 1 kHz Q 5": (
+        biquad.notch(1000, 5, RATE_HZ),
+        (0.987115556513, -1.957341292173, 0.987115556513, -1.957341292173, 0.974231113025),
+    ),
+}
+
+FREQUENCIES_HZ = np.array([20, 50, 80, 100, 250, 1000, 3000, 8000, 10000, 12000, 20000], dtype=float)
+MAGNITUDES_DB = {
+    "bell": (EqBand(frequency_hz=1000, gain_db=6, q=1), (0.003, 0.016, 0.042, 0.065, 0.423, 6.0, 0.759, 0.084, 0.048, 0.028, 0.002)),
+    "dip": (EqBand(frequency_hz=3000, gain_db=-9, q=2), (0, -0.001, -0.002, -0.003, -0.018, -0.347, -9.0, -0.386, -0.2, -0.113, -0.008)),
+    "low shelf": (EqBand(shape="low-shelf", frequency_hz=100, gain_db=6), (5.990, 5.624, 4.217, 3.0, 0.161, 0.001, 0, 0, 0, 0, 0)),
+    "high shelf": (EqBand(shape="high-shelf", frequency_hz=8000, gain_db=-3), (0, 0, 0, 0, 0, -0.001, -0.042, -1.5, -2.266, -2.696, -2.998)),
+    "low cut": (EqBand(shape="low-cut", frequency_hz=80), (-24.099, -8.782, -3.010, -1.491, -0.045, 0, 0, 0, 0, 0, 0)),
+    "high cut": (EqBand(shape="high-cut", frequency_hz=12000), (0, 0, 0, 0, 0, 0, -0.007, -0.458, -1.293, -3.010, -22.900)),
+}  # fmt: skip
+
+
+class CookbookTest(unittest.TestCase):
+    def test_coefficients(self) -> None:
+        for name, (section, published) in COEFFICIENTS.items():
+            with self.subTest(name):
+                np.testing.assert_allclose(section, published, atol=1e-9)
+
+    def test_magnitudes(self) -> None:
+        for name, (band, published_db) in MAGNITUDES_DB.items():
+            with self.subTest(name):
+                got = eq.response_db(EqParams(bands=(band,)), FREQUENCIES_HZ, RATE_HZ)
+                np.testing.assert_allclose(got, published_db, atol=0.001)
+
+    def test_notch_is_deep(self) -> None:
+        band = EqBand(shape="notch", frequency_hz=50, q=10)
+        got = eq.response_db(EqParams(bands=(band,)), np.array([20.0, 50.0, 80.0]), RATE_HZ)
+        self.assertAlmostEqual(got[0], -0.010, places=3)
+        self.assertLess(got[1], -150.0)
+        self.assertAlmostEqual(got[2], -0.045, places=3)
+
+    def test_steep_cut_is_a_fourth_order_butterworth(self) -> None:
+        for shape, kind in (("low-cut", "highpass"), ("high-cut", "lowpass")):
+            with self.subTest(shape):
+                band = EqBand.model_validate({"shape": shape, "frequency_hz": 500.0, "slope_db_per_octave": 24})
+                got = eq.response_db(EqParams(bands=(band,)), FREQUENCIES_HZ, RATE_HZ)
+                sos = signal.butter(4, 500.0, kind, fs=RATE_HZ, output="sos")
+                _, response = signal.sosfreqz(sos, FREQUENCIES_HZ, fs=RATE_HZ)
+                np.testing.assert_allclose(got, 20 * np.log10(np.abs(response)), atol=1e-4)
+
+
+class CascadeTest(unittest.TestCase):
+    def test_filtered_noise_equals_scipys_cascade(self) -> None:
+        rng = np.random.default_rng(3)
+        for n_channels in (1, 2):
+            for n_sections in (1, 2, 3, 4, 5, 9):
+                with self.subTest(n_channels=n_channels, n_sections=n_sections):
+                    sections = [
+                        biquad.bell(float(f), float(g), 1.3, RATE_HZ)
+                        for f, g in zip(rng.uniform(50, 15000, n_sections), rng.uniform(-9, 9, n_sections), strict=True)
+                    ]
+                    audio = rng.standard_normal((n_channels, 3000))
+                    sos = np.array([(b0, b1, b2, 1.0, a1, a2) for b0, b1, b2, a1, a2 in sections])
+                    expected = signal.sosfilt(sos, audio, axis=1)
+                    ramp = np.zeros((2, n_sections, 5))
+                    ramp[0] = sections
+                    state = np.zeros((n_sections, 2, 2))
+                    remaining = np.zeros(1, np.int64)
+                    biquad.run_sections(audio, 3000, ramp, remaining, state, np.arange(n_sections), n_sections)
+                    np.testing.assert_allclose(audio, expected, atol=1e-10)

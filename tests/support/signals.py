@@ -1,0 +1,42 @@
+"""Signals to test with, shape (n_channels, n_samples)."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gemischt.core.units import db_to_gain
+
+Signal = NDArray[np.float64]
+RATE_HZ = 48000
+
+
+def sine(
+    frequency_hz: float, level_dbfs: float, length_s: float, *, channels: int = 2, phase_deg: float = 0.0
+) -> Signal:
+    """A sine whose peak is at a level, the same in all channels."""
+    times = np.arange(round(length_s * RATE_HZ)) / RATE_HZ
+    wave = db_to_gain(level_dbfs) * np.sin(2 * np.pi * frequency_hz * times + np.deg2rad(phase_deg))
+    return np.tile(wave, (channels, 1))
+
+
+def noise(length_s: float, *, channels: int = 2, level: float = 0.1, seed: int = 1) -> Signal:
+    """White noise of a given RMS."""
+    return level * np.random.default_rng(seed).standard_normal((channels, round(length_s * RATE_HZ)))
+
+
+def impulse(n_samples: int, *, channels: int = 1) -> Signal:
+    """One at the first sample."""
+    wave = np.zeros((channels, n_samples))
+    wave[:, 0] = 1.0
+    return wave
+
+
+def steps(*levels_and_lengths: tuple[float, float], frequency_hz: float = 1000.0, channels: int = 2) -> Signal:
+    """A sine that changes its peak level: (dBFS, seconds) one after the other, phase running on; -inf is silence."""
+    levels = np.concatenate([np.full(round(s * RATE_HZ), db_to_gain(db)) for db, s in levels_and_lengths])
+    times = np.arange(len(levels)) / RATE_HZ
+    return np.tile(levels * np.sin(2 * np.pi * frequency_hz * times), (channels, 1))
+
+
+def peak_db(signal: Signal) -> float:
+    """Highest sample magnitude in dBFS."""
+    return float(20 * np.log10(np.max(np.abs(signal))))
