@@ -1,0 +1,90 @@
+"""What every processor must do, whatever it is: neutral settings pass, silence stays silent, no setting breaks it."""
+
+import unittest
+from typing import Any
+
+import numpy as np
+from pydantic import ValidationError
+
+from gemischt.core.processors.registry import PROCESSORS
+from tests.support.sessions import Bench
+from tests.support.signals import impulse, noise
+
+N = 6000
+NEUTRAL: dict[str, dict[str, Any]] = {
+    "eq": {"bands": [{"gain_db": 0.0}, {"shape": "high-shelf", "gain_db": 0.0}]},
+    "compressor": {"ratio": 1.0, "lookahead_ms": 5.0},
+}
+
+
+def numeric_fields(kind: str) -> dict[str, dict[str, Any]]:
+    """Name to range of each numeric parameter, for the equaliser those of a band."""
+    table = next(item for item in PROCESSORS if item.kind == kind).parameter_schema()
+    properties = table["$defs"]["EqBand"]["properties"] if kind == "eq" else table["properties"]
+    found: dict[str, dict[str, Any]] = {}
+    for name, field in properties.items():
+        numeric = next((item for item in field.get("anyOf", [field]) if item.get("type") == "number"), None)
+        if numeric and "minimum" in numeric:
+            found[name] = numeric
+    return found
+
+
+def params_with(kind: str, name: str, value: float) -> dict[str, Any]:
+    return {"bands": [{"gain_db": 12.0, name: value}]} if kind == "eq" else {"threshold_db": -40.0, name: value}
+
+
+class ContractTest(unittest.TestCase):
+    def render(self, kind: str, signal: np.ndarray, params: dict[str, Any], n_samples: int = N) -> np.ndarray:
+        bench = Bench(pan_law_db=0.0)
+        bench.track("a", signal, chain=[{"id": "p", "type": kind, "params": params}])
+        return bench.render(n_samples)
+
+    def test_each_kind_is_covered(self) -> None:
+        self.assertEqual(set(NEUTRAL), {item.kind for item in PROCESSORS})
+
+    def test_neutral_settings_pass_and_an_impulse_arrives_at_the_latency(self) -> None:
+        for kind, params in NEUTRAL.items():
+            with self.subTest(kind):
+                bench = Bench(pan_law_db=0.0)
+                bench.track("a", impulse(N), chain=[{"id": "p", "type": kind, "params": params}])
+                renderer = bench.renderer()
+                out = renderer.render(N)
+                self.assertEqual(int(np.argmax(out[0])), renderer.latency_samples)
+                self.assertAlmostEqual(float(out[0].max()), 1.0, places=9)
+                self.assertEqual(np.count_nonzero(out[0]), 1)
+
+    def test_silence_stays_silent(self) -> None:
+        for item in PROCESSORS:
+            for name, numeric in numeric_fields(item.kind).items():
+                with self.subTest(kind=item.kind, parameter=name):
+                    params = params_with(item.kind, name, numeric["maximum"])
+                    self.assertFalse(np.any(self.render(item.kind, np.zeros((2, N)), params)))
+
+    def test_every_limit_of_every_parameter_is_finite(self) -> None:
+        signal = noise(N / 48000, level=30.0)
+        for item in PROCESSORS:
+            for name, numeric in numeric_fields(item.kind).items():
+                for value in (numeric["minimum"], numeric["maximum"]):
+                    with self.subTest(kind=item.kind, parameter=name, value=value):
+                        out = self.render(item.kind, signal, params_with(item.kind, name, value))
+                        self.assertTrue(np.isfinite(out).all())
+
+    def test_values_outside_are_refused_by_name(self) -> None:
+        for item in PROCESSORS:
+            for name, numeric in numeric_fields(item.kind).items():
+                with self.subTest(kind=item.kind, parameter=name):
+                    with self.assertRaises(ValidationError) as caught:
+                        item.params.model_validate(params_with(item.kind, name, numeric["maximum"] + 1.0))
+                    self.assertIn(name, str(caught.exception))
+
+    def test_channels_do_not_leak_into_each_other(self) -> None:
+        left_only = noise(N / 48000)
+        left_only[1] = 0.0
+        for item in PROCESSORS:
+            with self.subTest(item.kind):
+                self.assertFalse(np.any(self.render(item.kind, left_only, NEUTRAL[item.kind])[1]))
+
+    def test_a_long_decay_leaves_no_denormals(self) -> None:
+        out = self.render("eq", impulse(200), {"bands": [{"frequency_hz": 3000, "gain_db": 20, "q": 2}]}, 200_000)
+        tail = np.abs(out[:, -1000:])
+        self.assertFalse(np.any((tail > 0) & (tail < 1e-300)))

@@ -1,0 +1,109 @@
+"""Prints: what is in the file is what the engine renders."""
+
+import errno
+from unittest import mock
+
+import numpy as np
+import soundfile
+
+from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
+from gemischt.operations.measuring import measure_file
+from gemischt.operations.overview import N_BINS, mix_overview
+from gemischt.operations.printing import Bits, Printed, Quantizer, print_mix
+from tests.support.signals import RATE_HZ, Signal, noise, sine
+from tests.support.workspaces import WorkspaceCase
+
+
+class PrintTest(WorkspaceCase):
+    def printed(self, signal: Signal, bits: Bits = "32f", **options: float) -> Printed:
+        session = self.new_session(tone=signal).session
+        path = self.folder / "print.wav"
+        return print_mix(session, self.workspace.open_media(session), path, bits=bits, **options)
+
+    def test_float_print_is_the_signal(self) -> None:
+        signal = noise(0.5)
+        printed = self.printed(signal)
+        read, rate_hz = soundfile.read(printed.path, always_2d=True)
+        self.assertEqual(rate_hz, RATE_HZ)
+        np.testing.assert_allclose(read.T, signal.astype(np.float32), atol=1e-7)
+
+    def test_integers_are_rounded_not_floored(self) -> None:
+        signal = noise(1.0, level=0.2)
+        for bits, step in (("16", 2.0**-15), ("24", 2.0**-23)):
+            with self.subTest(bits=bits):
+                printed = self.printed(signal, bits=bits)  # type: ignore[arg-type]
+                read, _ = soundfile.read(printed.path, always_2d=True)
+                error = read.T - signal.astype(np.float32)
+                self.assertLess(abs(error.mean()), 0.02 * step)
+                self.assertEqual(soundfile.info(str(printed.path)).subtype, f"PCM_{bits}")
+
+    def test_dither_noise_of_16_bits(self) -> None:
+        # Triangular dither 2 LSB wide plus rounding: -96.33 dB plain RMS (Lipshitz et al. 1992; identity q/2).
+        quantizer = Quantizer("16")
+        out = quantizer.quantize(np.zeros((2, 20 * RATE_HZ)))
+        level_db = 20 * np.log10(np.sqrt(np.mean((out / 32768.0) ** 2)))
+        self.assertAlmostEqual(level_db, -96.33, delta=0.05)
+
+    def test_clipping_is_counted_and_happens_only_in_integers(self) -> None:
+        hot = sine(100, 6.0, 0.2)
+        self.assertEqual(self.printed(hot, "32f").clipped_samples, 0)
+        printed = self.printed(hot, "24")
+        self.assertGreater(printed.clipped_samples, 1000)
+        self.assertAlmostEqual(printed.summary.sample_peak_dbfs, 6.0, places=2)
+        read, _ = soundfile.read(printed.path)
+        self.assertLessEqual(float(np.abs(read).max()), 1.0)
+
+    def test_a_stretch(self) -> None:
+        signal = noise(1.0)
+        printed = self.printed(signal, from_s=0.25, to_s=0.5)
+        read, _ = soundfile.read(printed.path, always_2d=True)
+        np.testing.assert_allclose(read.T, signal.astype(np.float32)[:, 12000:24000], atol=1e-7)
+
+    def test_summary_and_file_measure_the_same(self) -> None:
+        printed = self.printed(noise(4.0))
+        again = measure_file(printed.path)
+        self.assertAlmostEqual(again.integrated_lufs, printed.summary.integrated_lufs, places=4)
+        self.assertAlmostEqual(again.true_peak_dbtp, printed.summary.true_peak_dbtp, places=4)
+
+    def test_nothing_to_print_is_said(self) -> None:
+        session = self.new_session().session
+        with self.assertRaises(BadAudio):
+            print_mix(session, self.workspace.open_media(session), self.folder / "x.wav", bits="24")
+
+    def test_cancelled_and_refused_prints_leave_no_file(self) -> None:
+        session = self.new_session(tone=noise(1.0)).session
+        media = self.workspace.open_media(session)
+
+        def stop(share: float) -> None:
+            if share > 0.3:
+                raise Cancelled("stopped")
+
+        with self.assertRaises(Cancelled):
+            print_mix(session, media, self.folder / "x.wav", bits="24", progress=stop)
+        with self.assertRaises(StorageFailed):
+            print_mix(session, media, self.folder / "missing" / "x.wav", bits="24")
+        self.assertEqual([path.name for path in self.folder.iterdir() if path.suffix == ".wav"], ["tone.wav"])
+
+    def test_a_full_disk_while_printing_is_said(self) -> None:
+        session = self.new_session(tone=noise(1.0)).session
+        full = OSError(errno.ENOSPC, "No space left on device")
+        with self.assertRaises(StorageFailed) as caught, mock.patch("soundfile.SoundFile.write", side_effect=full):
+            print_mix(session, self.workspace.open_media(session), self.folder / "x.wav", bits="24")
+        self.assertIn("disk is full", caught.exception.what)
+        self.assertFalse((self.folder / "x.wav").exists())
+
+
+class OverviewTest(WorkspaceCase):
+    def test_peaks_and_loudness_lie_where_the_sound_is(self) -> None:
+        signal = np.concatenate([np.zeros((2, RATE_HZ)), sine(1000, -6, 1.0)], axis=1)
+        session = self.new_session(tone=signal).session
+        overview = mix_overview(session, self.workspace.open_media(session))
+        self.assertAlmostEqual(overview.duration_s, 2.0)
+        peaks = np.array(overview.peaks)
+        self.assertFalse(peaks[: N_BINS // 2 - 2].any())
+        np.testing.assert_allclose(peaks[N_BINS // 2 + 2 :], 0.5012, atol=0.001)
+
+    def test_an_empty_song_has_an_empty_overview(self) -> None:
+        session = self.new_session().session
+        overview = mix_overview(session, self.workspace.open_media(session))
+        self.assertEqual((overview.duration_s, max(overview.peaks)), (0.0, 0.0))
