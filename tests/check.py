@@ -70,7 +70,7 @@ def run_checks() -> tuple[int, int]:
 
 def run_tests() -> unittest.TestResult:
     suite = unittest.defaultTestLoader.discover("tests", top_level_dir=".")
-    return unittest.TextTestRunner(verbosity=1, durations=12).run(suite)
+    return unittest.TextTestRunner(verbosity=1).run(suite)
 
 
 if __name__ == "__main__":

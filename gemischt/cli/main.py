@@ -8,7 +8,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Literal
 
-import click
 import platformdirs
 import typer
 from rich.console import Console
@@ -28,7 +27,12 @@ from gemischt.operations.session_files import (
 )
 from gemischt.operations.workspace import Workspace
 
-app = typer.Typer(help="Mixing that shows why it sounds as it does.", no_args_is_help=True, add_completion=False)
+app = typer.Typer(
+    help="Mixing that shows why it sounds as it does.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
 errors = Console(stderr=True, highlight=False, soft_wrap=True)
 
 DataOption = Annotated[Path | None, typer.Option("--data", help="Data folder (else GEMISCHT_DATA).")]
@@ -38,15 +42,7 @@ JsonOption = Annotated[bool, typer.Option("--json", help="Print machine-readable
 def main() -> None:
     """Run the command; errors go to stderr, with exit code 1 for bad input and 2 for wrong usage."""
     try:
-        app(standalone_mode=False)
-    except click.UsageError as error:
-        error.show()
-        sys.exit(2)
-    except click.exceptions.Exit as stop:
-        sys.exit(stop.exit_code)
-    except click.Abort:
-        errors.print("stopped")
-        sys.exit(1)
+        app()
     except InvalidSession as error:
         for fault in error.faults:
             errors.print(f"{error.where}: {fault.path}: {fault.reason}", markup=False)

@@ -1,0 +1,201 @@
+"""The command line, run as a user runs it."""
+
+import json
+import os
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from gemischt.core.session.validation import dump_session
+from gemischt.operations.workspace import Workspace
+from tests.support.files import bad_files, write_wav
+from tests.support.signals import noise, sine, steps
+from tests.support.workspaces import WorkspaceCase
+
+COMMAND = Path(sys.executable).parent / "gemischt"
+FIGURES = {
+    "path", "sample_rate_hz", "channels", "duration_s", "sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs",
+    "integrated_lufs", "max_momentary_lufs", "max_short_term_lufs", "loudness_range_lu", "correlation",
+}  # fmt: skip
+
+
+class CommandCase(WorkspaceCase):
+    def run_command(self, *arguments: object, code: int = 0) -> subprocess.CompletedProcess[str]:
+        environment = {**os.environ, "GEMISCHT_DATA": str(self.data)}
+        done = subprocess.run(
+            [str(COMMAND), *(str(item) for item in arguments)],
+            capture_output=True,
+            text=True,
+            env=environment,
+            check=False,
+            timeout=120,
+        )
+        self.assertEqual(done.returncode, code, done.stdout + done.stderr)
+        return done
+
+    def session_file(self) -> Path:
+        """A session on disk beside its audio, as another program might write it: short."""
+        folder = self.folder / "on disk"
+        (folder / "audio").mkdir(parents=True)
+        write_wav(folder / "audio" / "tone.wav", sine(200, -12, 1.0))
+        document = {
+            "name": "Disk",
+            "media": [{"id": "m1", "path": "audio/tone.wav"}],
+            "strips": [
+                {"id": "tone", "name": "Tone", "clips": [{"media": "m1"}], "output": "mix"},
+                {"id": "mix", "kind": "mix", "name": "Mix"},
+            ],
+        }
+        path = folder / "disk.gemischt.json"
+        path.write_text(json.dumps(document))
+        return path
+
+
+class MeasureTest(CommandCase):
+    def test_json_holds_every_figure(self) -> None:
+        tone = write_wav(self.folder / "tone.wav", steps((-23, 20)))
+        silent = write_wav(self.folder / "silent.wav", np.zeros((1, 48000)))
+        first, second = json.loads(self.run_command("measure", tone, silent, "--json").stdout)
+        self.assertEqual(set(first), FIGURES)
+        self.assertAlmostEqual(first["integrated_lufs"], -23.0, delta=0.1)
+        self.assertAlmostEqual(first["sample_peak_dbfs"], -23.0, delta=0.01)
+        self.assertAlmostEqual(first["correlation"], 1.0, places=6)
+        self.assertEqual((second["channels"], second["duration_s"]), (1, 1.0))
+        for name in (
+            "sample_peak_dbfs",
+            "true_peak_dbtp",
+            "rms_dbfs",
+            "integrated_lufs",
+            "loudness_range_lu",
+            "correlation",
+        ):
+            self.assertIsNone(second[name])
+
+    def test_bad_files_fail_with_their_name(self) -> None:
+        for name, (path, reason) in bad_files(self.folder).items():
+            if name in ("many.wav", "long.wav"):
+                continue
+            with self.subTest(name):
+                done = self.run_command("measure", path, code=1)
+                self.assertIn(str(path), done.stderr)
+                self.assertIn(reason, done.stderr)
+                self.assertEqual(done.stdout, "")
+
+    def test_a_missing_file_and_wrong_usage(self) -> None:
+        self.assertIn("no such file", self.run_command("measure", "nowhere.wav", code=1).stderr)
+        self.run_command("measure", code=2)
+        self.run_command("measure", "--loud", "x.wav", code=2)
+
+
+class RenderTest(CommandCase):
+    def test_a_session_file_renders_without_a_server(self) -> None:
+        out = self.folder / "mix.wav"
+        done = self.run_command("render", self.session_file(), "-o", out, "--bits", "32f", "--to", "1", "--json")
+        result = json.loads(done.stdout)
+        self.assertAlmostEqual(result["sample_peak_dbfs"], -12.0, places=3)
+        read, _ = soundfile.read(out, always_2d=True)
+        np.testing.assert_allclose(read.T, sine(200, -12, 1.0), atol=1e-6)
+
+    def test_a_stored_session_renders_by_name_and_id(self) -> None:
+        stored = self.new_session(tone=sine(200, -12, 1.0))
+        for reference in (stored.id, "Song"):
+            with self.subTest(reference):
+                out = self.folder / "mix.wav"
+                self.run_command("render", reference, "-o", out, "--from", "0.25", "--to", "0.75", "--bits", "16")
+                info = soundfile.info(str(out))
+                self.assertEqual((info.frames, info.subtype), (24000, "PCM_16"))
+
+    def test_errors(self) -> None:
+        self.assertIn("no such session", self.run_command("render", "Nobody", "-o", "x.wav", code=1).stderr)
+        self.run_command("render", "Nobody", code=2)
+        self.run_command("render", "Nobody", "-o", "x.wav", "--bits", "8", code=2)
+        missing = self.folder / "no" / "x.wav"
+        done = self.run_command("render", self.session_file(), "-o", missing, code=1)
+        self.assertIn("does not exist", done.stderr)
+
+
+class ImportExportTest(CommandCase):
+    def test_good_files_come_in_and_bad_ones_are_named(self) -> None:
+        stored = self.new_session()
+        good = [
+            write_wav(self.folder / f"{name}.wav", noise(0.1, seed=seed)) for seed, name in enumerate(["a", "b 🎻"])
+        ]
+        bad = self.folder / "bad.wav"
+        bad.write_bytes(b"")
+        done = self.run_command("import", stored.id, good[0], bad, good[1], code=1)
+        self.assertIn("bad.wav: the file is empty", done.stderr)
+        self.assertIn("2 tracks added", done.stdout)
+        names = [strip.name for strip in self.workspace.sessions.get(stored.id).session.strips]
+        self.assertEqual(names, ["a", "b 🎻", "Mix"])
+
+    def test_an_exported_session_renders_the_same(self) -> None:
+        stored = self.new_session(tone=noise(0.5), other=sine(300, -20, 0.5))
+        first = self.folder / "first.wav"
+        self.run_command("render", stored.id, "-o", first, "--bits", "32f")
+        target = self.folder / "export"
+        written = Path(self.run_command("export", stored.id, "-o", target).stdout.strip())
+        self.assertEqual(written.name, "Song.gemischt.json")
+        self.run_command("validate", written)
+        second = self.folder / "second.wav"
+        self.run_command("render", written, "-o", second, "--bits", "32f", "--data", self.folder / "elsewhere")
+        np.testing.assert_array_equal(soundfile.read(first)[0], soundfile.read(second)[0])
+
+    def test_a_zip_holds_document_and_audio(self) -> None:
+        stored = self.new_session(tone=noise(0.1))
+        target = self.folder / "song.zip"
+        self.run_command("export", "Song", "-o", target)
+        with zipfile.ZipFile(target) as archive:
+            names = archive.namelist()
+            document = json.loads(archive.read("Song.gemischt.json"))
+        self.assertEqual(document, json.loads(json.dumps(dump_session(stored.session))))
+        self.assertEqual(sorted(names), sorted(["Song.gemischt.json", *(item.path for item in stored.session.media)]))
+
+
+class ValidateTest(CommandCase):
+    def test_a_sound_file(self) -> None:
+        self.assertIn("sound", self.run_command("validate", self.session_file()).stdout)
+
+    def test_every_fault_with_its_path(self) -> None:
+        path = self.session_file()
+        document = json.loads(path.read_text())
+        document["strips"][0]["output"] = "gone"
+        document["strips"][0]["clips"].append({"media": "m9"})
+        path.write_text(json.dumps(document))
+        done = self.run_command("validate", path, code=1)
+        self.assertIn("strips/tone/output", done.stderr)
+        self.assertIn("strips/tone/clips/1/media", done.stderr)
+        faults = json.loads(self.run_command("validate", path, "--json", code=1).stdout)
+        self.assertEqual(len(faults), 2)
+
+    def test_audio_that_is_missing_or_outside(self) -> None:
+        path = self.session_file()
+        for audio, reason in (("audio/none.wav", "no such file"), ("../../secret.wav", "leads out")):
+            with self.subTest(audio):
+                document = json.loads(path.read_text())
+                document["media"][0]["path"] = audio
+                path.write_text(json.dumps(document))
+                self.assertIn(reason, self.run_command("validate", path, code=1).stderr)
+
+    def test_no_json_and_no_file(self) -> None:
+        path = self.folder / "x.json"
+        path.write_text("{")
+        self.assertIn("is not JSON", self.run_command("validate", path, code=1).stderr)
+        self.run_command("validate", self.folder / "none.json", code=1)
+
+
+class DataFolderTest(CommandCase):
+    def test_an_unusable_data_folder_is_said(self) -> None:
+        blocked = self.folder / "file"
+        blocked.write_text("")
+        done = self.run_command("validate", "Song", "--data", blocked, code=1)
+        self.assertIn("data folder", done.stderr)
+
+    def test_a_fresh_one_is_made(self) -> None:
+        fresh = self.folder / "fresh" / "deep"
+        self.run_command("validate", "Song", "--data", fresh, code=1)
+        Workspace(fresh).close()
+        self.assertTrue((fresh / "gemischt.sqlite").is_file())

@@ -1,0 +1,280 @@
+"""The live connection: sound as the engine renders it, transport, loops, edits, and bad messages."""
+
+import json
+import struct
+from typing import Any
+
+import numpy as np
+from fastapi.testclient import TestClient
+from starlette.testclient import WebSocketDenialResponse, WebSocketTestSession
+from starlette.websockets import WebSocketDisconnect
+
+from gemischt.api.app import create_app
+from gemischt.api.settings import Settings
+from gemischt.core.session.actions import parse_action
+from gemischt.live.frames import HEADER_BYTES, MAGIC
+from gemischt.live.transport import Transport
+from tests.support.signals import RATE_HZ, Signal, noise
+from tests.support.workspaces import WorkspaceCase
+
+HEADER = struct.Struct("<4sIIIIdIIIII")
+
+
+class Listening:
+    """A client that plays everything at once."""
+
+    def __init__(self, socket: WebSocketTestSession) -> None:
+        self.socket = socket
+        self.texts: list[dict[str, Any]] = []
+        self.frames: list[dict[str, Any]] = []
+
+    def send(self, **message: Any) -> None:
+        self.socket.send_text(json.dumps(message))
+
+    def take(self) -> dict[str, Any] | None:
+        """The next frame, acknowledged; None for a text, which is kept."""
+        message = self.socket.receive()
+        if message.get("text"):
+            self.texts.append(json.loads(message["text"]))
+            return None
+        data = message["bytes"]
+        fields = HEADER.unpack(data[:HEADER_BYTES])
+        assert fields[0] == MAGIC
+        values = np.frombuffer(data[HEADER_BYTES:], "<f4")
+        n_strips, n_probe, n_spectrum = fields[7:10]
+        n_head = 4 + 9 * n_strips + n_strips + n_probe + n_spectrum
+        frame = {
+            "epoch": fields[1],
+            "serial": fields[2],
+            "revision": fields[3],
+            "first": fields[4],
+            "position": fields[5],
+            "n": fields[6],
+            "meters": values[4 : 4 + 9 * n_strips].reshape(n_strips, 3, 3),
+            "reductions": values[4 + 9 * n_strips : 4 + 10 * n_strips],
+            "probe": values[4 + 10 * n_strips : 4 + 10 * n_strips + n_probe].reshape(-1, 3),
+            "sound": values[n_head:].reshape(2, -1) if fields[10] else None,
+        }
+        self.frames.append(frame)
+        self.send(type="played", epoch=fields[1], samples=fields[4] + fields[6])
+        return frame
+
+    def text(self, kind: str) -> dict[str, Any]:
+        """Wait for a text of a kind."""
+        while not (found := [text for text in self.texts if text["type"] == kind]):
+            self.take()
+        self.texts.remove(found[0])
+        return found[0]
+
+    def sound(self, n_samples: int, epoch: int) -> Signal:
+        """The first samples of an epoch."""
+        blocks: list[Signal] = []
+        while sum(block.shape[1] for block in blocks) < n_samples:
+            frame = self.take()
+            if frame is not None and frame["epoch"] == epoch:
+                assert frame["sound"] is not None
+                blocks.append(frame["sound"])
+        return np.concatenate(blocks, axis=1)[:, :n_samples]
+
+
+class LiveCase(WorkspaceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.signal = noise(2.0, seed=21).astype(np.float32)
+        self.stored = self.new_session(noise=self.signal)
+        self.workspace.close()
+        app = create_app(Settings(data_folder=self.data, web_folder=self.folder / "none"))
+        self.client = TestClient(app, base_url="http://127.0.0.1:8765")
+        self.client.__enter__()
+        self.addCleanup(self.client.__exit__, None, None, None)
+
+    def connect(self, **headers: str) -> WebSocketTestSession:
+        return self.client.websocket_connect(
+            f"/api/sessions/{self.stored.id}/live", headers={"host": "127.0.0.1:8765", **headers}
+        )
+
+    def edit(self, action: dict[str, Any]) -> int:
+        state = self.client.get(f"/api/sessions/{self.stored.id}").json()
+        body = {"revision": state["revision"], "action": action}
+        answer = self.client.post(f"/api/sessions/{self.stored.id}/edits", json=body)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        revision: int = answer.json()["revision"]
+        return revision
+
+
+class PlaybackTest(LiveCase):
+    def test_live_sound_is_what_the_engine_renders(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="play", at_s=0.25)
+            out = listening.sound(20000, epoch=1)
+        np.testing.assert_array_equal(out, self.signal[:, 12000:32000])
+
+    def test_only_the_lead_is_sent_until_it_is_played(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            listening.send(type="play")
+            sent = 0
+            while sent < 0.08 * RATE_HZ:
+                message = socket.receive()
+                sent += HEADER.unpack(message["bytes"][:HEADER_BYTES])[6] if message.get("bytes") else 0
+            listening.send(type="seek", at_s=1.0)
+            while message.get("text") is None or json.loads(message["text"])["type"] != "transport":
+                message = socket.receive()
+                self.assertNotEqual(message.get("bytes", b"")[4:8], struct.pack("<I", 1), "more than the lead was sent")
+
+    def test_a_loop_is_seamless(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="loop", stretch_s=[0.1, 0.3])
+            listening.send(type="play", at_s=0.1)
+            out = listening.sound(24000, epoch=1)
+        stretch = self.signal[:, 4800:14400]
+        np.testing.assert_array_equal(out, np.concatenate([stretch] * 3, axis=1)[:, :24000])
+
+    def test_seek_and_stop(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            listening.send(type="play")
+            self.assertTrue(listening.text("transport")["playing"])
+            listening.sound(4096, epoch=1)
+            listening.send(type="seek", at_s=1.5)
+            np.testing.assert_array_equal(listening.sound(4096, epoch=2), self.signal[:, 72000:76096])
+            listening.texts.clear()
+            listening.send(type="stop")
+            stopped = listening.text("transport")
+            self.assertFalse(stopped["playing"])
+            self.assertGreater(stopped["position_s"], 1.5)
+
+    def test_it_stops_at_the_end(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            listening.send(type="play", at_s=1.9)
+            self.assertTrue(listening.text("transport")["playing"])
+            self.assertFalse(listening.text("transport")["playing"])
+
+    def test_a_second_tab_watches_without_sound(self) -> None:
+        with self.connect() as first, self.connect() as second:
+            player, watcher = Listening(first), Listening(second)
+            player.send(type="play")
+            player.sound(2048, epoch=1)
+            frame = None
+            while frame is None:
+                frame = watcher.take()
+            self.assertIsNone(frame["sound"])
+            self.assertGreater(float(frame["meters"].max()), -40.0)
+
+
+class EditsTest(LiveCase):
+    def test_a_preview_is_heard_and_reverted(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="play")
+            listening.sound(1024, epoch=1)
+            action = {"type": "set-strips", "changes": [{"strip": "noise", "fader_db": None}]}
+            listening.send(type="preview", serial=7, action=action)
+            while listening.frames[-1]["serial"] != 7:
+                listening.take()
+            for _ in range(3):
+                listening.sound(1024, epoch=1)
+            self.assertFalse(np.any(listening.frames[-1]["sound"]))
+            listening.send(type="revert")
+            while not np.any(listening.frames[-1]["sound"]):
+                listening.take()
+        stored = self.client.get(f"/api/sessions/{self.stored.id}").json()
+        self.assertEqual(stored["document"]["strips"][0]["fader_db"], 0.0)
+
+    def test_a_kept_edit_is_heard_and_told_to_everybody(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="play")
+            listening.sound(1024, epoch=1)
+            revision = self.edit({"type": "set-strips", "changes": [{"strip": "noise", "mute": True}]})
+            self.assertEqual(listening.text("document")["revision"], revision)
+            while listening.frames[-1]["revision"] < revision:
+                listening.take()
+            for _ in range(3):
+                listening.sound(1024, epoch=1)
+            self.assertFalse(np.any(listening.frames[-1]["sound"]))
+
+    def test_a_new_track_joins_while_playing(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="loop", stretch_s=[0.0, 2.0])
+            listening.send(type="play")
+            listening.sound(1024, epoch=1)
+            self.edit({"type": "add-strip", "name": "Bus"})
+            self.edit({"type": "set-output", "strips": ["noise"], "output": "bus"})
+            while listening.frames[-1]["meters"].shape[0] != 3:
+                listening.take()
+            for _ in range(4):
+                listening.sound(1024, epoch=1)
+            self.assertGreater(float(listening.frames[-1]["meters"][1, 2, 0]), -40.0)
+
+    def test_the_watched_strips_curves_and_levels_come(self) -> None:
+        self.edit({"type": "add-processor", "strip": "noise", "processor": "eq", "params": {"bands": [{"gain_db": 6}]}})
+        self.edit(
+            {"type": "add-processor", "strip": "noise", "processor": "compressor", "params": {"threshold_db": -50}}
+        )
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("curves")
+            listening.send(type="watch", strip="noise")
+            eq, compressor = listening.text("curves")["processors"]
+            self.assertAlmostEqual(max(eq["curve_db"]), 6.0, delta=0.05)
+            self.assertLess(compressor["curve_db"][-1], -30.0)
+            listening.send(type="play")
+            listening.sound(8192, epoch=1)
+            probe = listening.frames[-1]["probe"]
+            self.assertEqual(probe.shape, (2, 3))
+            self.assertGreater(probe[1, 2], 10.0)
+            self.assertAlmostEqual(float(listening.frames[-1]["reductions"][0]), float(probe[1, 2]), places=4)
+
+
+class RefusalsTest(LiveCase):
+    def test_bad_messages_are_answered_and_change_nothing(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            for message in (
+                {"type": "dance"},
+                {"type": "seek"},
+                {"type": "seek", "at_s": -1},
+                {"type": "preview", "serial": 1, "action": {"type": "set-output", "strips": ["mix"], "output": "mix"}},
+                {"type": "preview", "serial": 1, "action": {"type": "nothing"}},
+            ):
+                with self.subTest(message=message):
+                    listening.send(**message)
+                    self.assertTrue(listening.text("error")["what"])
+            listening.send(type="play")
+            self.assertTrue(np.any(listening.sound(2048, epoch=1)))
+
+    def test_an_unknown_session_is_said(self) -> None:
+        with self.client.websocket_connect("/api/sessions/none/live", headers={"host": "127.0.0.1:8765"}) as socket:
+            self.assertEqual(json.loads(socket.receive_text())["what"], "no such session")
+            with self.assertRaises(WebSocketDisconnect):
+                socket.receive_text()
+
+    def test_foreign_pages_are_turned_away(self) -> None:
+        with self.assertRaises((WebSocketDisconnect, WebSocketDenialResponse)):
+            with self.connect(origin="http://evil.example"):
+                pass
+
+
+class TransportTest(WorkspaceCase):
+    def test_the_state_machine(self) -> None:
+        transport = Transport().play(None, 1000)
+        self.assertEqual((transport.playing, transport.position_samples, transport.epoch), (True, 0, 1))
+        stopped = transport.advanced(700).stop(400)
+        self.assertEqual((stopped.playing, stopped.position_samples), (False, 400))
+        self.assertEqual(stopped.seek(2000).play(None, 1000).position_samples, 0)
+        self.assertEqual(stopped.set_loop((0, 10)).seek(2000).play(None, 1000).position_samples, 2000)
+        self.assertIsNone(stopped.set_loop((10, 10)).loop)
+        self.assertEqual(stopped.seek(-5).position_samples, 0)
+
+    def test_preview_needs_a_known_action(self) -> None:
+        self.assertEqual(
+            parse_action({"type": "add-strip", "name": "B"}).describe(self.new_session().session), "New bus B"
+        )
