@@ -1,0 +1,187 @@
+"""The page's habits: drags, keys, layout, themes, errors, reconnecting, sessions."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.browser import MIXED, VIEWPORT, BrowserCase
+
+
+class LayoutTest(BrowserCase):
+    def test_nothing_scrolls_sideways_and_nothing_shifts(self) -> None:
+        page = self.open()
+        self.assertEqual(page.evaluate("document.documentElement.scrollWidth"), VIEWPORT["width"])
+        row = page.get_by_role("row", name="Lead voice", exact=True)
+        before = row.bounding_box()
+        page.get_by_role("button", name="Play", exact=True).click()
+        self.until("() => gemischtLive.positionS() > 0.5")
+        page.get_by_role("button", name="Stop", exact=True).click()
+        self.assertEqual(row.bounding_box(), before)
+        for name in ("Upright bass", "Mix"):
+            page.get_by_role("row", name=name, exact=True).get_by_role("button").first.click()
+            self.assertEqual(row.bounding_box(), before)
+        overflowing = page.evaluate(
+            """() => [...document.querySelectorAll('[role=row]')]
+                .filter((row) => row.scrollWidth > row.clientWidth).map((row) => row.ariaLabel)"""
+        )
+        self.assertEqual(overflowing, [])
+
+    def test_both_themes(self) -> None:
+        page = self.open()
+        background = "getComputedStyle(document.body).backgroundColor"
+        self.assertEqual(page.evaluate(background), "rgb(246, 241, 230)")
+        page.keyboard.press("n")
+        self.assertEqual(page.evaluate(background), "rgb(25, 23, 34)")
+        page.reload()
+        page.get_by_role("row").first.wait_for()
+        self.assertEqual(page.evaluate(background), "rgb(25, 23, 34)")
+
+    def test_stations_to_come_say_what_they_will_do(self) -> None:
+        page = self.open()
+        for key, name in (("1", "Tidy"), ("3", "Route"), ("4", "Duck"), ("5", "Place")):
+            page.keyboard.press(key)
+            expect(page.get_by_role("main", name=name)).to_contain_text("Not built yet")
+        page.keyboard.press("2")
+        expect(page.get_by_role("table", name="Strips")).to_be_visible()
+
+
+class EditingTest(BrowserCase):
+    def test_a_drag_is_heard_is_one_edit_and_escape_takes_it_back(self) -> None:
+        page = self.open()
+        fader = page.get_by_role("slider", name="Accordion: fader", exact=True)
+        box = fader.bounding_box()
+        assert box is not None
+        level = page.get_by_role("spinbutton", name="Accordion: fader level")
+
+        def drag(steps: int) -> None:
+            page.mouse.move(box["x"] + 40, box["y"] + 12)
+            page.mouse.down()
+            for step in range(1, steps + 1):
+                page.mouse.move(box["x"] + 40 - 4 * step, box["y"] + 12)
+
+        history = f"/api/sessions/{self.server.session_id(MIXED)}/history"
+        edits = len(self.server.get(history))
+        drag(6)
+        page.keyboard.press("Escape")
+        page.mouse.up()
+        expect(level).to_have_text("−7.0")
+        self.assertEqual(len(self.server.get(history)), edits)
+        drag(6)
+        page.mouse.up()
+        expect(level).not_to_have_text("−7.0")
+        expect(page.get_by_test_id("last-edit")).to_have_text(re.compile("Accordion: fader -"))
+        self.assertEqual(len(self.server.get(history)), edits + 1)
+        page.get_by_role("button", name="Undo").click()
+        expect(level).to_have_text("−7.0")
+
+    def test_everything_by_keyboard(self) -> None:
+        page = self.open()
+        page.keyboard.press("Control+k")
+        page.get_by_role("combobox", name="Find").fill("nylon")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("complementary", name="Focus: Nylon guitar")).to_be_visible()
+        page.keyboard.press("m")
+        expect(page.get_by_test_id("last-edit")).to_have_text("Nylon guitar: mute on")
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("s")
+        expect(page.get_by_test_id("last-edit")).to_have_text(re.compile("Nylon guitar and .*: solo on"))
+        page.keyboard.press("Control+z")
+        page.keyboard.press("Control+z")
+        expect(page.get_by_role("button", name="Mute Nylon guitar")).to_have_attribute("aria-pressed", "false")
+        page.keyboard.press("Control+Shift+z")
+        expect(page.get_by_role("button", name="Mute Nylon guitar")).to_have_attribute("aria-pressed", "true")
+        page.keyboard.press("Control+z")
+        page.keyboard.press("Space")
+        self.until("() => gemischtLive.transport.get().playing")
+        page.keyboard.press("Space")
+        self.until("() => !gemischtLive.transport.get().playing")
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog")).to_contain_text("Focus the strip above")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog")).to_have_count(0)
+
+    def test_chain_cards(self) -> None:
+        page = self.open()
+        page.get_by_role("row", name="Floor drum", exact=True).get_by_role("button").first.click()
+        page.keyboard.press("c")
+        expect(page.get_by_role("region", name="Compressor of Floor drum")).to_be_visible()
+        threshold = page.get_by_role("spinbutton", name="threshold")
+        threshold.focus()
+        page.keyboard.type("-31 dB")
+        page.keyboard.press("Enter")
+        expect(threshold).to_have_text("−31.0")
+        page.get_by_role("button", name="Move Compressor up").click()
+        expect(page.get_by_test_id("last-edit")).to_have_text("Floor drum: Compressor moved")
+        chain = self.server.document(MIXED)["strips"]
+        kinds = [item["type"] for strip in chain if strip["id"] == "floor-drum" for item in strip["chain"]]
+        self.assertEqual(kinds, ["compressor", "eq"])
+        page.get_by_role("button", name="Bypass Compressor").click()
+        expect(page.get_by_role("button", name="Switch Compressor on")).to_be_visible()
+        band = page.get_by_role("slider", name="Band 1: bell")
+        band.focus()
+        page.keyboard.press("ArrowUp")
+        expect(page.get_by_role("spinbutton", name="Band 1 gain")).to_have_text("3.0")
+        page.get_by_role("button", name="Remove Compressor").click()
+        expect(page.get_by_role("region", name="Compressor of Floor drum")).to_have_count(0)
+
+    def test_a_loop_of_routes_is_refused_in_words(self) -> None:
+        page = self.open()
+        page.get_by_label("Drums plays to").select_option(label="Toms")
+        expect(page.get_by_role("alert")).to_contain_text("Toms -> Drums -> Toms")
+        expect(page.get_by_label("Drums plays to")).to_have_value("mix")
+        page.get_by_role("button", name="Dismiss").click()
+        # The refused request is logged by the browser itself.
+        self.problems = [problem for problem in self.problems if "422" not in problem]
+
+
+class SongLineTest(BrowserCase):
+    def test_click_goes_there_and_a_section_loops(self) -> None:
+        page = self.open()
+        line = page.get_by_role("slider", name="Place in the song")
+        box = line.bounding_box()
+        assert box is not None
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 45)
+        expect(page.get_by_test_id("position")).to_have_text(re.compile("0:(39|40)"))
+        page.get_by_role("button", name="Refrain 1").click()
+        expect(page.get_by_text("loop 17–24")).to_be_visible()
+        page.mouse.move(box["x"] + 100, box["y"] + 45)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 300, box["y"] + 45, steps=5)
+        page.mouse.up()
+        expect(page.get_by_text(re.compile("loop [67]–(1[67])"))).to_be_visible()
+        page.keyboard.press("l")
+        expect(page.get_by_text("no loop")).to_be_visible()
+
+
+class ReconnectTest(BrowserCase):
+    def test_a_lost_connection_shows_itself_and_comes_back(self) -> None:
+        page = self.open()
+        self.until("() => gemischtLive.connected.get()")
+        port = self.server.port
+        self.server.process.kill()
+        self.server.process.wait()
+        expect(page.get_by_text("not connected, trying again")).to_be_visible()
+        self.server.restart(port)
+        expect(page.get_by_text("not connected, trying again")).to_have_count(0, timeout=30000)
+        page.get_by_role("button", name="Play", exact=True).click()
+        self.until("() => gemischtLive.positionS() > 0.3")
+        self.problems = [problem for problem in self.problems if "WebSocket" not in problem and "ERR_" not in problem]
+
+
+class SessionListTest(BrowserCase):
+    def test_create_open_delete_and_put_back(self) -> None:
+        page = self.page
+        page.goto(self.server.address)
+        page.get_by_role("textbox", name="Name of a new session").fill("Neap")
+        page.get_by_role("button", name="New session").click()
+        expect(page.get_by_text("Drop audio files anywhere")).to_be_visible()
+        expect(page).to_have_title("Neap · Gemischt")
+        page.get_by_role("button", name="Gemischt", exact=True).click()
+        item = page.get_by_role("listitem").filter(has_text="Neap")
+        item.get_by_role("button", name="Delete…").click()
+        item.get_by_role("button", name="Delete Neap").click()
+        expect(page.get_by_role("link", name="Neap")).to_have_count(0)
+        page.get_by_role("button", name="Bin").click()
+        page.get_by_role("listitem").filter(has_text="Neap").get_by_role("button", name="Put back").click()
+        page.get_by_role("button", name="Back to the sessions").click()
+        expect(page.get_by_role("link", name="Neap")).to_be_visible()
