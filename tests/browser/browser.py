@@ -1,5 +1,6 @@
 """A real server over a data folder of its own, and Chromium in front of it."""
 
+import atexit
 import json
 import os
 import shutil
@@ -13,7 +14,7 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, sync_playwright
 
 COMMAND = Path(sys.executable).parent / "gemischt"
 FLAGS = [
@@ -36,17 +37,10 @@ def find_chromium() -> str | None:
 
 
 class Server:
-    """``gemischt start --demo`` on a free port; the demo song is made once and copied for each server."""
-
-    _demo: Path | None = None
+    """``gemischt start --demo`` on a free port."""
 
     def __init__(self, folder: Path) -> None:
-        self.data = folder
-        if Server._demo is None:
-            Server._demo = Path(tempfile.mkdtemp(prefix="gemischt-demo-"))
-            self._start(Server._demo)
-            self.stop()
-        shutil.copytree(Server._demo, self.data, dirs_exist_ok=True)
+        self.data = folder / "data"
         self._start(self.data)
 
     def restart(self, port: int) -> None:
@@ -85,9 +79,18 @@ class Server:
     def session_id(self, name: str) -> str:
         return next(item["id"] for item in self.get("/api/sessions") if item["name"] == name)
 
-    def document(self, name: str) -> dict[str, Any]:
-        document: dict[str, Any] = self.get(f"/api/sessions/{self.session_id(name)}")["document"]
+    def document(self, session_id: str) -> dict[str, Any]:
+        document: dict[str, Any] = self.get(f"/api/sessions/{session_id}")["document"]
         return document
+
+    def copy_of(self, name: str) -> str:
+        """A duplicate to work on, so that no journey finds what another left."""
+        request = urllib.request.Request(
+            f"{self.address}/api/sessions/{self.session_id(name)}/duplicate", method="POST"
+        )
+        with urllib.request.urlopen(request, timeout=20) as response:
+            session_id: str = json.load(response)["id"]
+        return session_id
 
     def stop(self) -> None:
         self.process.terminate()
@@ -95,28 +98,46 @@ class Server:
         self.log.close()
 
 
-class BrowserCase(unittest.TestCase):
-    """One server and one browser per class, one page per test; an error in the page's console fails the test."""
+class _Shared:
+    """One server with the demo song and one browser for all journeys of a run."""
 
-    playwright: Playwright
-    browser: Browser
-    server: Server
+    server: Server | None = None
+    browser: Browser | None = None
 
-    @classmethod
-    def setUpClass(cls) -> None:
+
+def shared_server() -> Server:
+    """Started when first asked for, stopped when the process ends."""
+    if _Shared.server is None:
         holder = tempfile.TemporaryDirectory(prefix="gemischt-browser-")
-        cls.addClassCleanup(holder.cleanup)
-        cls.folder = Path(holder.name)
-        cls.server = Server(cls.folder / "data")
-        cls.addClassCleanup(cls.server.stop)
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=find_chromium(), args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
+        atexit.register(holder.cleanup)
+        _Shared.server = Server(Path(holder.name))
+        atexit.register(_Shared.server.stop)
+    return _Shared.server
+
+
+def shared_browser() -> Browser:
+    """Started when first asked for, closed when the process ends."""
+    if _Shared.browser is None:
+        playwright = sync_playwright().start()
+        atexit.register(playwright.stop)
+        _Shared.browser = playwright.chromium.launch(executable_path=find_chromium(), args=FLAGS)
+        atexit.register(_Shared.browser.close)
+    return _Shared.browser
+
+
+class BrowserCase(unittest.TestCase):
+    """A page per test; an error in its console fails the test."""
+
+    def make_server(self) -> Server:
+        return shared_server()
 
     def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory(prefix="gemischt-browser-")
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.server = self.make_server()
         self.problems: list[str] = []
-        self.page: Page = self.browser.new_page(viewport=VIEWPORT)  # type: ignore[arg-type]
+        self.page: Page = shared_browser().new_page(viewport=VIEWPORT)  # type: ignore[arg-type]
         self.page.set_default_timeout(15000)
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.page.on("console", self._note)
@@ -126,11 +147,18 @@ class BrowserCase(unittest.TestCase):
         if message.type == "error":
             self.problems.append(message.text)
 
+    def expect_refusal(self) -> None:
+        """The browser logs a request the server refused; this once it was meant to."""
+        refused = [problem for problem in self.problems if "status of 422" in problem]
+        self.assertEqual(len(refused), 1)
+        self.problems.remove(refused[0])
+
     def tearDown(self) -> None:
         self.assertEqual(self.problems, [])
 
     def open(self, name: str = MIXED) -> Page:
-        self.page.goto(f"{self.server.address}/session/{self.server.session_id(name)}")
+        self.session_id = self.server.copy_of(name)
+        self.page.goto(f"{self.server.address}/session/{self.session_id}")
         self.page.get_by_role("row").first.wait_for()
         return self.page
 

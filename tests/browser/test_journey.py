@@ -1,5 +1,6 @@
 """A producer's first hour, in the browser: hear, level, bring in, bus, key, print, and check the file."""
 
+import base64
 import re
 from pathlib import Path
 
@@ -7,7 +8,7 @@ import numpy as np
 import soundfile
 from playwright.sync_api import Locator, expect
 
-from tests.browser.browser import MIXED, BrowserCase
+from tests.browser.browser import BrowserCase
 from tests.support.files import write_wav
 from tests.support.signals import RATE_HZ, Signal, sine
 
@@ -71,6 +72,7 @@ class JourneyTest(BrowserCase):
         expect(self.row("Pad")).to_be_visible()
         expect(page.get_by_role("list", name="Incoming files")).to_contain_text("the file is empty (0 bytes)")
         page.get_by_role("button", name="Dismiss Broken.wav").click()
+        self.expect_refusal()
 
         # Put both on a new bus.
         self.focus("Burst")
@@ -110,7 +112,7 @@ class JourneyTest(BrowserCase):
     def check_print(self, path: Path) -> None:
         audio, rate_hz = soundfile.read(path, always_2d=True)
         self.assertEqual((rate_hz, len(audio)), (RATE_HZ, 4 * RATE_HZ))
-        strips = {strip["id"]: strip for strip in self.server.document(MIXED)["strips"]}
+        strips = {strip["id"]: strip for strip in self.server.document(self.session_id)["strips"]}
         self.assertEqual(strips["pad"]["chain"][0]["key"]["from"], "burst")
         # Away from the bursts the pad is back; under them it is down: 440 Hz by correlation, mix chain included.
         times = np.arange(len(audio)) / RATE_HZ
@@ -127,12 +129,15 @@ class JourneyTest(BrowserCase):
         contents = []
         for name, signal in signals.items():
             path = write_wav(self.folder / name, signal)
-            contents.append([name, list(path.read_bytes())])
-        contents.append([broken, []])
+            contents.append([name, base64.b64encode(path.read_bytes()).decode()])
+        contents.append([broken, ""])
         transfer = self.page.evaluate_handle(
             """(contents) => {
                 const transfer = new DataTransfer();
-                contents.forEach(([name, bytes]) => transfer.items.add(new File([new Uint8Array(bytes)], name)));
+                contents.forEach(([name, coded]) => {
+                    const bytes = Uint8Array.from(atob(coded), (character) => character.charCodeAt(0));
+                    transfer.items.add(new File([bytes], name));
+                });
                 return transfer;
             }""",
             contents,

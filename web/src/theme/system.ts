@@ -14,7 +14,16 @@ const colors = Object.fromEntries(
 const config = defineConfig({
   globalCss: {
     "html, body, #root": { height: "100%", overflow: "hidden" },
-    body: { bg: "sheet", color: "ink", fontFamily: "body", fontSize: "body", lineHeight: "1.25" },
+    // Dragging values must never become dragging selected text.
+    body: {
+      userSelect: "none",
+      bg: "sheet",
+      color: "ink",
+      fontFamily: "body",
+      fontSize: "body",
+      lineHeight: "1.25",
+    },
+    "input, [role=alert], dd": { userSelect: "text" },
     "*:focus-visible": { outline: "2px solid", outlineColor: "focus", outlineOffset: "1px" },
   },
   theme: {

@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { memo, type MouseEvent } from "react";
+import { memo, useState, type MouseEvent } from "react";
 
 import type { Pan, Strip, StripSettings } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
@@ -61,7 +61,21 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
     type: "set-strips" as const,
     changes: changes(values as Omit<StripSettings, "strip">, field),
   });
-  const revert = () => live.revert();
+  // What a drag of the fader shows on both the block and the figure until it is released.
+  const [movingDb, setMovingDb] = useState<number | null | undefined>(undefined);
+  const faderDb = movingDb === undefined ? strip.fader_db : movingDb;
+  const previewFader = (value: number | null) => {
+    setMovingDb(value);
+    live.preview(set({ fader_db: value }, "fader_db"));
+  };
+  const commitFader = (value: number | null) => {
+    setMovingDb(value);
+    void edit(set({ fader_db: value }, "fader_db")).then(() => setMovingDb(undefined));
+  };
+  const revert = () => {
+    setMovingDb(undefined);
+    live.revert();
+  };
 
   const onClick = (event: MouseEvent) =>
     focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
@@ -143,17 +157,17 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
       <span />
       <Fader
         label={`${strip.name}: fader`}
-        value={strip.fader_db}
+        value={faderDb}
         widthPx={FADER_PX}
         focused={focused}
-        onPreview={(value) => live.preview(set({ fader_db: value }, "fader_db"))}
-        onCommit={(value) => void edit(set({ fader_db: value }, "fader_db"))}
+        onPreview={previewFader}
+        onCommit={commitFader}
         onCancel={revert}
       />
       <chakra.span textAlign="right">
         <ValueField
           label={`${strip.name}: fader level`}
-          value={strip.fader_db}
+          value={faderDb}
           minimum={-120}
           maximum={24}
           fallback={0}
@@ -162,8 +176,8 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
           nullAt="bottom"
           emphasis={focused}
           format={(value) => formatDb(value)}
-          onPreview={(value) => live.preview(set({ fader_db: value }, "fader_db"))}
-          onCommit={(value) => void edit(set({ fader_db: value }, "fader_db"))}
+          onPreview={previewFader}
+          onCommit={commitFader}
           onCancel={revert}
         />
       </chakra.span>
