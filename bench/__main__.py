@@ -1,0 +1,11 @@
+"""Everything there is to measure, one after the other; names on the command line choose."""
+
+import sys
+
+from bench import browser, engine, processors
+
+SUITES = {"processors": processors.run, "engine": engine.run, "browser": browser.run}
+
+for name in sys.argv[1:] or SUITES:
+    print(f"== {name}")
+    SUITES[name]()

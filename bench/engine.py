@@ -1,0 +1,135 @@
+"""The full graph: 32 tracks, 6 buses, 3 returns, each with eq and compressor; memory over 40 long tracks."""
+
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from gemischt.core.audio import as_media
+from gemischt.core.dsp.jit import prepare_kernels
+from gemischt.core.engine.renderer import Renderer
+from gemischt.core.session.document import Session
+from gemischt.core.session.validation import parse_session
+
+RATE_HZ = 48000
+
+
+def run() -> None:
+    prepare_kernels()
+    full_graph()
+    live_blocks()
+    memory()
+    start_up()
+
+
+def graph(n_tracks: int, n_buses: int, n_returns: int) -> Session:
+    """Tracks with a four-band eq, a compressor and two sends each, spread over the buses."""
+    chain = [
+        {
+            "id": "e",
+            "type": "eq",
+            "params": {"bands": [{"frequency_hz": 200.0 * (k + 1), "gain_db": 3} for k in range(4)]},
+        },
+        {"id": "c", "type": "compressor"},
+    ]
+    sends = [{"id": f"s{k}", "to": f"r{k}", "level_db": -12.0} for k in range(min(2, n_returns))]
+    strips = [
+        {
+            "id": f"t{k}",
+            "name": f"Track {k}",
+            "clips": [{"media": f"m{k}"}],
+            "chain": chain,
+            "output": f"b{k % n_buses}",
+            "sends": sends,
+        }
+        for k in range(n_tracks)
+    ]
+    strips += [
+        {"id": f"b{k}", "kind": "bus", "name": f"Bus {k}", "chain": chain, "output": "mix"} for k in range(n_buses)
+    ]
+    strips += [{"id": f"r{k}", "kind": "return", "name": f"Return {k}", "output": "mix"} for k in range(n_returns)]
+    strips.append({"id": "mix", "kind": "mix", "name": "Mix", "chain": chain})
+    media = [{"id": f"m{k}", "path": f"m{k}.wav"} for k in range(n_tracks)]
+    return parse_session({"name": "Graph", "media": media, "strips": strips})
+
+
+def renderer(block: int) -> Renderer:
+    rng = np.random.default_rng(1)
+    media = {f"m{k}": as_media(0.1 * rng.standard_normal((1, 12 * RATE_HZ))) for k in range(32)}
+    return Renderer(graph(32, 6, 3), media, max_block=block)
+
+
+def full_graph() -> None:
+    print("full graph, one thread  (goal: 18 x real time at block 1024)")
+    for block in (256, 512, 1024, 2048):
+        made = renderer(block)
+        made.render(RATE_HZ // 2)
+        began = time.perf_counter()
+        for _ in range(8 * RATE_HZ // block):
+            made.render_block(block)
+        print(f"  block {block:5d} {8 / (time.perf_counter() - began):8.1f} x real time")
+
+
+def live_blocks() -> None:
+    made = renderer(512)
+    times = []
+    for _ in range(1000):
+        began = time.perf_counter()
+        made.render_block(512)
+        times.append(time.perf_counter() - began)
+    share = 100 * np.array(times[50:]) / (512 / RATE_HZ)
+    print(
+        f"live, block 512: median {np.median(share):.1f} %, p99 {np.percentile(share, 99):.1f} % of the block (goal: 12 %)"
+    )
+
+
+def memory() -> None:
+    """40 mono tracks of 4 minutes, rendered through files in a process of its own."""
+    with tempfile.TemporaryDirectory() as folder:
+        code = "from bench.engine import render_forty; render_forty()"
+        environment = {**os.environ, "GEMISCHT_BENCH_FOLDER": folder}
+        done = subprocess.run([sys.executable, "-c", code], env=environment, check=True, capture_output=True, text=True)
+        print(done.stdout.strip())
+
+
+def render_forty() -> None:
+    from gemischt.core.session.actions import AddTracks
+    from gemischt.core.session.document import empty_session
+    from gemischt.operations.importing import import_file
+    from gemischt.operations.printing import print_mix
+    from gemischt.operations.workspace import Workspace
+
+    folder = Path(os.environ["GEMISCHT_BENCH_FOLDER"])
+    workspace = Workspace(folder / "data")
+    stored = workspace.sessions.create(empty_session("Forty"))
+    rng = np.random.default_rng(2)
+    tracks = []
+    for number in range(40):
+        path = folder / f"{number}.wav"
+        soundfile.write(path, 0.02 * rng.standard_normal(240 * RATE_HZ).astype(np.float32), RATE_HZ, subtype="FLOAT")
+        tracks.append(import_file(workspace, path, path.name, sample_rate_hz=RATE_HZ))
+        path.unlink()
+    stored = workspace.sessions.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
+    began = time.perf_counter()
+    print_mix(stored.session, workspace.open_media(stored.session), folder / "mix.wav", bits="24")
+    took = time.perf_counter() - began
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(
+        f"40 mono tracks of 4 min: printed at {240 / took:.1f} x real time, {peak_mb:.0f} MB resident (goal: under 1000)"
+    )
+
+
+def start_up() -> None:
+    code = "from gemischt.core.dsp.jit import prepare_kernels; import gemischt.cli.server; prepare_kernels()"
+    times = []
+    for _ in range(3):
+        began = time.perf_counter()
+        subprocess.run([sys.executable, "-c", code], check=True)
+        times.append(time.perf_counter() - began)
+    print(f"engine ready, warm start: {min(times):.2f} s (goal: 1.5 s)")

@@ -1,0 +1,107 @@
+"""Each processor and meter against references: a C++ effects library, ffmpeg's filters, scipy."""
+
+import shutil
+import subprocess
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import pedalboard
+import soundfile
+from scipy import signal
+
+from bench.timing import interleaved, report
+from gemischt.core.metering.loudness import LoudnessMeter
+from gemischt.core.metering.true_peak import TruePeakMeter
+from gemischt.core.processors import eq
+from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.eq_params import EqBand, EqParams
+
+RATE_HZ = 48000
+SECONDS = 4
+BLOCK = 512
+AUDIO = 0.1 * np.random.default_rng(1).standard_normal((2, SECONDS * RATE_HZ))
+BLOCKS = [np.ascontiguousarray(AUDIO[:, at : at + BLOCK]) for at in range(0, AUDIO.shape[1], BLOCK)]
+BLOCKS_FLOAT = [block.astype(np.float32) for block in BLOCKS]
+
+
+def run() -> None:
+    equalizer()
+    compressor()
+    meters()
+
+
+def equalizer() -> None:
+    params = EqParams(bands=tuple(EqBand(frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)))
+    own = eq.Equalizer(sample_rate_hz=RATE_HZ, glide_samples=0)
+    own.set(params, on=True, glide=False)
+    peer = pedalboard.Pedalboard(
+        [pedalboard.PeakFilter(cutoff_frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)]
+    )
+    sos = np.array([(b0, b1, b2, 1.0, a1, a2) for b0, b1, b2, a1, a2 in eq.design_sections(params, RATE_HZ)[::2][:4]])
+
+    def ours() -> None:
+        for block in BLOCKS:
+            own.process(block.copy(), block.shape[1])
+
+    def theirs() -> None:
+        for block in BLOCKS_FLOAT:
+            peer(block, RATE_HZ, reset=False)
+
+    def by_scipy() -> None:
+        state = np.zeros((4, 2, 2))
+        for block in BLOCKS:
+            _, state = signal.sosfilt(sos, block, axis=1, zi=state)
+
+    times = interleaved(**{"ours": ours, "C++ effects library": theirs, "scipy.signal.sosfilt": by_scipy})
+    report("eq, 4 bands, stereo, block 512", SECONDS, times, "2 x the C++ library")
+
+
+def compressor() -> None:
+    own = DynamicsProcessor(sample_rate_hz=RATE_HZ, glide_samples=0, n_channels=2, lookahead=0, max_block=BLOCK)
+    own.set(CompressorParams(threshold_db=-24.0), on=True, glide=False)
+    peer = pedalboard.Pedalboard(
+        [pedalboard.Compressor(threshold_db=-24.0, ratio=4.0, attack_ms=5.0, release_ms=120.0)]
+    )
+
+    def ours() -> None:
+        for block in BLOCKS:
+            copy = block.copy()
+            own.process(copy, copy, copy.shape[1])
+
+    def theirs() -> None:
+        for block in BLOCKS_FLOAT:
+            peer(block, RATE_HZ, reset=False)
+
+    report(
+        "compressor, stereo, block 512", SECONDS, interleaved(**{"ours": ours, "C++ effects library": theirs}), "2 x"
+    )
+
+
+def meters() -> None:
+    def ours() -> None:
+        loudness = LoudnessMeter(RATE_HZ, 2)
+        true_peak = TruePeakMeter(2, max_block=8192)
+        for at in range(0, AUDIO.shape[1], 8192):
+            block = np.ascontiguousarray(AUDIO[:, at : at + 8192])
+            loudness.process(block, block.shape[1])
+            true_peak.process(block, block.shape[1])
+
+    candidates = {"ours": ours}
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "noise.wav"
+        repeats = 30
+        soundfile.write(path, np.tile(AUDIO.T, (repeats, 1)).astype(np.float32), RATE_HZ, subtype="FLOAT")
+        if not shutil.which("ffmpeg"):
+            print("  ffmpeg is not installed; its filter is left out")
+        else:
+            command = ["ffmpeg", "-v", "quiet", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"]
+
+            def by_ffmpeg() -> None:
+                subprocess.run(command, check=True, stderr=subprocess.DEVNULL)
+
+            times = interleaved(**{"ours": lambda: [ours() for _ in range(repeats)], "ffmpeg ebur128": by_ffmpeg})
+            report("loudness and true peak", SECONDS * repeats, times, "3 x ffmpeg, its start-up included")
+            return
+        report("loudness and true peak", SECONDS, interleaved(**candidates), "3 x")

@@ -1,0 +1,56 @@
+"""Retakes docs/screenshots from the demo song. Run by `make screenshots`."""
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+from tests.browser.browser import MIXED, VIEWPORT, Server, shared_browser
+
+FOLDER = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+PLACE_S = 27.0
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder))
+        page = shared_browser().new_page(viewport=VIEWPORT)  # type: ignore[arg-type]
+        take(page, server)
+        server.stop()
+
+
+def take(page: Page, server: Server) -> None:
+    def shot(name: str) -> None:
+        page.screenshot(path=FOLDER / f"{name}.png")
+
+    page.goto(server.address)
+    page.get_by_role("link", name=MIXED).wait_for()
+    shot("sessions")
+    page.goto(f"{server.address}/session/{server.session_id(MIXED)}")
+    page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
+    page.wait_for_timeout(12000)
+    page.get_by_role("button", name="Refrain 1").click()
+    page.get_by_role("button", name="Play", exact=True).click()
+    page.evaluate(f"gemischtLive.seek({PLACE_S - 4})")
+    page.wait_for_timeout(4000)
+    shot("level")
+    page.keyboard.press("n")
+    page.wait_for_timeout(1500)
+    shot("level-night")
+    page.keyboard.press("n")
+    page.get_by_role("row", name="Upright bass", exact=True).get_by_role("button").first.click()
+    page.wait_for_timeout(3500)
+    shot("keyed-compressor")
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox", name="Find").fill("me")
+    shot("finder")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Space")
+    page.keyboard.press("6")
+    page.get_by_role("button", name="Print", exact=True).click()
+    page.get_by_role("link").first.wait_for(timeout=60000)
+    shot("print")
+
+
+if __name__ == "__main__":
+    main()
