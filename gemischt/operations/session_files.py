@@ -3,7 +3,10 @@
 import json
 import re
 import shutil
+import tempfile
 import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,6 +17,8 @@ from gemischt.operations.workspace import Workspace
 from gemischt.storage.writing import disk_error, written_beside
 
 SUFFIX = ".gemischt.json"
+MAX_ARCHIVE_ENTRIES = 5000
+MAX_ARCHIVE_BYTES = 16 * 1024**3
 
 
 @dataclass(frozen=True)
@@ -38,10 +43,49 @@ def locate_session(workspace: Workspace, reference: str) -> LocatedSession:
     if not is_session_file(reference):
         stored = workspace.sessions.find(reference)
         return LocatedSession(stored.session, stored.id)
-    path = Path(reference)
-    session = read_session_file(path)
-    media = tuple(_take_in(workspace, path.parent, item, session.sample_rate_hz) for item in session.media)
+    with unpacked(Path(reference)) as path:
+        session = read_session_file(path)
+        media = tuple(_take_in(workspace, path.parent, item, session.sample_rate_hz) for item in session.media)
     return LocatedSession(session.model_copy(update={"media": media}), None)
+
+
+@contextmanager
+def unpacked(path: Path) -> Iterator[Path]:
+    """The session document of a file: the file itself, or the one inside a zip, unpacked while in use.
+
+    Raises:
+        InvalidSession: the zip is damaged, too large, leads out of its folder, or holds not exactly one session.
+    """
+    if path.suffix.lower() != ".zip":
+        yield path
+        return
+    with tempfile.TemporaryDirectory(prefix="gemischt-") as holder:
+        folder = Path(holder)
+        try:
+            with zipfile.ZipFile(path) as archive:
+                _check_archive(archive, folder, where=str(path))
+                archive.extractall(folder)
+        except (OSError, zipfile.BadZipFile) as error:
+            raise InvalidSession([Fault("", f"is not a readable zip ({error})")], where=str(path)) from None
+        documents = sorted(folder.glob(f"*{SUFFIX}"))
+        if len(documents) != 1:
+            reason = f"must hold one {SUFFIX} file, holds {len(documents)}"
+            raise InvalidSession([Fault("", reason)], where=str(path))
+        yield documents[0]
+
+
+def _check_archive(archive: zipfile.ZipFile, folder: Path, *, where: str) -> None:
+    entries = archive.infolist()
+    faults: list[Fault] = []
+    if len(entries) > MAX_ARCHIVE_ENTRIES:
+        faults.append(Fault("", f"holds {len(entries)} files; the limit is {MAX_ARCHIVE_ENTRIES}"))
+    if sum(entry.file_size for entry in entries) > MAX_ARCHIVE_BYTES:
+        faults.append(Fault("", f"unpacks to more than {MAX_ARCHIVE_BYTES // 1024**3} GiB"))
+    for entry in entries:
+        if not (folder / entry.filename).resolve().is_relative_to(folder.resolve()):
+            faults.append(Fault(entry.filename, "leads out of the archive's folder"))
+    if faults:
+        raise InvalidSession(faults, where=where)
 
 
 def read_session_file(path: Path) -> Session:
@@ -57,16 +101,16 @@ def read_session_file(path: Path) -> Session:
 
 def check_session_file(path: Path) -> list[Fault]:
     """Every fault of a session file, the audio it names included; empty if it is sound."""
+    faults: list[Fault] = []
     try:
-        session = read_session_file(path)
+        with unpacked(path) as document:
+            for item in read_session_file(document).media:
+                try:
+                    _media_path(document.parent, item)
+                except GemischtError as error:
+                    faults.append(Fault(f"media/{item.id}/path", error.what))
     except InvalidSession as error:
         return error.faults
-    faults: list[Fault] = []
-    for item in session.media:
-        try:
-            _media_path(path.parent, item)
-        except GemischtError as error:
-            faults.append(Fault(f"media/{item.id}/path", error.what))
     return faults
 
 

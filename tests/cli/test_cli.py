@@ -153,6 +153,18 @@ class ImportExportTest(CommandCase):
             document = json.loads(archive.read("Song.gemischt.json"))
         self.assertEqual(document, json.loads(json.dumps(dump_session(stored.session))))
         self.assertEqual(sorted(names), sorted(["Song.gemischt.json", *(item.path for item in stored.session.media)]))
+        self.run_command("validate", target)
+        self.run_command("render", target, "-o", self.folder / "mix.wav", "--data", self.folder / "elsewhere")
+
+    def test_archives_that_lead_out_or_hold_no_session_are_refused(self) -> None:
+        cases = {"../evil.gemischt.json": "leads out", "readme.txt": "must hold one"}
+        for inside, reason in cases.items():
+            with self.subTest(inside):
+                path = self.folder / "bad.zip"
+                with zipfile.ZipFile(path, "w") as archive:
+                    archive.writestr(inside, "{}")
+                self.assertIn(reason, self.run_command("validate", path, code=1).stderr)
+        self.assertFalse((self.folder.parent / "evil.gemischt.json").exists())
 
 
 class ValidateTest(CommandCase):
