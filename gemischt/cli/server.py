@@ -1,6 +1,7 @@
 """Starting the web application."""
 
 import os
+import socket
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,7 @@ def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> No
         raise GemischtError(
             "the web application is not built", where=str(settings.web_folder), remedy="Run `make setup`."
         )
+    _check_port(host, port)
     shown = "127.0.0.1" if host in ("0.0.0.0", "::") else host
     print(f"Gemischt listens on http://{shown}:{port}", flush=True)
     quiet: dict[str, Any] = {"log_level": "warning", "ws_max_size": 1 << 20, "ws_per_message_deflate": False}
@@ -35,6 +37,19 @@ def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> No
         uvicorn.run("gemischt.cli.server:development_app", factory=True, reload=True, host=host, port=port, **quiet)
     else:
         uvicorn.run(create_app(settings), host=host, port=port, **quiet)
+
+
+def _check_port(host: str, port: int) -> None:
+    try:
+        with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            probe.bind((host, port))
+    except OSError as error:
+        raise GemischtError(
+            f"cannot be listened on ({error.strerror})",
+            where=f"{host}:{port}",
+            remedy="Perhaps Gemischt runs already; else choose another port with --port.",
+        ) from None
 
 
 def development_app() -> FastAPI:

@@ -85,12 +85,14 @@ class Server:
 
     def copy_of(self, name: str) -> str:
         """A duplicate to work on, so that no journey finds what another left."""
-        request = urllib.request.Request(
-            f"{self.address}/api/sessions/{self.session_id(name)}/duplicate", method="POST"
-        )
-        with urllib.request.urlopen(request, timeout=20) as response:
-            session_id: str = json.load(response)["id"]
+        session_id: str = self.post(f"/api/sessions/{self.session_id(name)}/duplicate", {})["id"]
         return session_id
+
+    def post(self, path: str, body: dict[str, Any]) -> Any:
+        headers = {"Content-Type": "application/json"}
+        request = urllib.request.Request(self.address + path, json.dumps(body).encode(), headers)
+        with urllib.request.urlopen(request, timeout=20) as response:
+            return json.load(response)
 
     def stop(self) -> None:
         self.process.terminate()

@@ -160,15 +160,20 @@ class ReconnectTest(BrowserCase):
 
     def test_a_lost_connection_shows_itself_and_comes_back(self) -> None:
         page = self.open()
-        self.until("() => gemischtLive.connected.get()")
+        page.get_by_role("button", name="Play", exact=True).click()
+        page.evaluate("gemischtLive.seek(20)")
+        self.until("() => gemischtLive.positionS() > 20.5")
         port = self.server.port
         self.server.process.kill()
         self.server.process.wait()
         expect(page.get_by_text("not connected, trying again")).to_be_visible()
         self.server.restart(port)
         expect(page.get_by_text("not connected, trying again")).to_have_count(0, timeout=30000)
-        page.get_by_role("button", name="Play", exact=True).click()
-        self.until("() => gemischtLive.positionS() > 0.3")
+        # It goes on playing where it was, without being asked.
+        expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        at_s = page.evaluate("gemischtLive.positionS()")
+        self.assertGreater(at_s, 20.0)
+        self.until("(at) => gemischtLive.positionS() > at + 1", argument=at_s)
         self.problems = [problem for problem in self.problems if "WebSocket" not in problem and "ERR_" not in problem]
 
 

@@ -2,6 +2,7 @@
 
 import json
 import os
+import socket
 import subprocess
 import sys
 import zipfile
@@ -197,6 +198,16 @@ class ValidateTest(CommandCase):
         path.write_text("{")
         self.assertIn("is not JSON", self.run_command("validate", path, code=1).stderr)
         self.run_command("validate", self.folder / "none.json", code=1)
+
+
+class StartTest(CommandCase):
+    def test_a_port_in_use_is_said(self) -> None:
+        with socket.socket() as other:
+            other.bind(("127.0.0.1", 0))
+            other.listen()
+            done = self.run_command("start", "--port", other.getsockname()[1], code=1)
+        self.assertIn("cannot be listened on", done.stderr)
+        self.assertIn("--port", done.stderr)
 
 
 class DataFolderTest(CommandCase):

@@ -78,7 +78,7 @@ def fetch_print(file_name: str, workspace: WorkspaceDep) -> FileResponse:
 
 
 def _print(workspace: Workspace, session: Session, order: PrintOrder, report: Progress) -> dict[str, Any]:
-    stem = re.sub(r"[^\w -]+", "_", session.name).strip() or "mix"
+    stem = re.sub(r"[^\w ()-]+", "_", session.name).strip() or "mix"
     path = _free_path(workspace, stem)
     printed = print_mix(
         session,

@@ -7,6 +7,7 @@ eq. 4, smoothing of the reduction in the logarithmic domain with separate attack
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
 from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, kernel
+from gemischt.core.dsp.mixing import delay_in_place
 
 # Rows of the ramped static parameters.
 THRESHOLD, SLOPE, KNEE, RANGE, MAKEUP, MIX = range(6)
@@ -157,3 +158,40 @@ def apply_reduction(
         reduction = reduction_db[stream, ramped:n_samples]
         for i in range(rest.size):
             rest[i] *= dry + mix * db_to_amplitude(makeup - reduction[i])
+
+
+@kernel(AUDIO, AUDIO, AUDIO, AUDIO, INT, FLOAT, BOOL, VECTOR, INT, VECTOR, AUDIO, COUNTS, VECTOR, COUNTS, AUDIO, COUNTS)
+def compress_block(
+    audio: Audio,
+    detector: Audio,
+    levels_db: Audio,
+    reduction_db: Audio,
+    n_samples: int,
+    link: float,
+    rms: bool,
+    feedbacks: Audio,
+    hold_samples: int,
+    mean_square: Audio,
+    static: Audio,
+    remaining: Counts,
+    smoothed_db: Audio,
+    held: Counts,
+    ring: Audio,
+    ring_position: Counts,
+) -> None:
+    """All stages in one call, ``audio`` compressed in place and delayed by the ring's length.
+
+    Args:
+        detector: what decides, one or two channels; may be ``audio`` itself.
+        levels_db, reduction_db: (2, >= n), filled for each sample.
+        feedbacks: attack, release and RMS coefficients.
+    """
+    n_streams = 1 if link >= 1.0 else 2
+    left = remaining[0]
+    detect_levels_db(detector, levels_db, n_samples, link, rms, feedbacks[2], mean_square)
+    compute_reduction_db(levels_db, reduction_db, n_streams, n_samples, static, left)
+    smooth_reduction(reduction_db, n_streams, n_samples, feedbacks[0], feedbacks[1], hold_samples, smoothed_db, held)
+    if ring.shape[1] > 0:
+        delay_in_place(audio, n_samples, ring, ring_position)
+    apply_reduction(audio, reduction_db, n_streams, n_samples, static, left)
+    remaining[0] = max(0, left - n_samples)

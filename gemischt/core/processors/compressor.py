@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import dynamics
-from gemischt.core.dsp.mixing import delay_in_place, start_ramp
+from gemischt.core.dsp.mixing import start_ramp
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
 
@@ -78,7 +78,7 @@ class DynamicsProcessor:
         self.latency_samples = lookahead
         self.tail_samples = lookahead
         self._params = CompressorParams()
-        self._attack = self._release = self._rms_feedback = 0.0
+        self._feedbacks = np.zeros(3)
         self._hold_samples = 0
         self.n_streams = 1
 
@@ -89,9 +89,8 @@ class DynamicsProcessor:
             target[dynamics.MIX] = 0.0
         start_ramp(self._static, self._remaining, target, self._glide_samples if glide else 0)
         self._params = params
-        self._attack = time_constant_to_coefficient(params.attack_ms, self._sample_rate_hz)
-        self._release = time_constant_to_coefficient(params.release_ms, self._sample_rate_hz)
-        self._rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, self._sample_rate_hz)
+        times_ms = (params.attack_ms, params.release_ms, RMS_TIME_CONSTANT_MS)
+        self._feedbacks[:] = [time_constant_to_coefficient(time_ms, self._sample_rate_hz) for time_ms in times_ms]
         self._hold_samples = ms_to_samples(params.hold_ms, self._sample_rate_hz)
 
     def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
@@ -99,33 +98,25 @@ class DynamicsProcessor:
         params = self._params
         matching = detector.shape[0] == 2 and audio.shape[0] == 2
         link = params.stereo_link if matching else 1.0
-        n_streams = 1 if link >= 1.0 else 2
-        dynamics.detect_levels_db(
+        dynamics.compress_block(
+            audio,
             detector,
             self._levels_db,
+            self.reduction_db,
             n_samples,
             link,
             params.detector == "rms",
-            self._rms_feedback,
-            self._mean_square,
-        )
-        remaining = int(self._remaining[0])
-        dynamics.compute_reduction_db(self._levels_db, self.reduction_db, n_streams, n_samples, self._static, remaining)
-        dynamics.smooth_reduction(
-            self.reduction_db,
-            n_streams,
-            n_samples,
-            self._attack,
-            self._release,
+            self._feedbacks,
             self._hold_samples,
+            self._mean_square,
+            self._static,
+            self._remaining,
             self._smoothed_db,
             self._held,
+            self._ring,
+            self._ring_position,
         )
-        if self.latency_samples:
-            delay_in_place(audio, n_samples, self._ring, self._ring_position)
-        dynamics.apply_reduction(audio, self.reduction_db, n_streams, n_samples, self._static, remaining)
-        self._remaining[0] = max(0, remaining - n_samples)
-        self.n_streams = n_streams
+        self.n_streams = 1 if link >= 1.0 else 2
 
     def loudest_detected_db(self, n_samples: int) -> float:
         """Loudest level the detector saw in the last block, dBFS."""

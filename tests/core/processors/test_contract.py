@@ -69,6 +69,14 @@ class ContractTest(unittest.TestCase):
                         out = self.render(item.kind, signal, params_with(item.kind, name, value))
                         self.assertTrue(np.isfinite(out).all())
 
+    def test_the_largest_numbers_a_file_can_hold_stay_finite(self) -> None:
+        signal = np.full((2, N), 3e38)
+        signal[:, ::2] *= -1.0
+        for item in PROCESSORS:
+            with self.subTest(item.kind):
+                params = params_with(item.kind, *(("gain_db", 24.0) if item.kind == "eq" else ("makeup_db", 36.0)))
+                self.assertTrue(np.isfinite(self.render(item.kind, signal, params)).all())
+
     def test_values_outside_are_refused_by_name(self) -> None:
         for item in PROCESSORS:
             for name, numeric in numeric_fields(item.kind).items():

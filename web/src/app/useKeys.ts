@@ -13,18 +13,11 @@ export function useKeys(): void {
     );
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
-      const typing = target.closest("input, textarea, select, [role=dialog], [role=menu]");
       const name = keyName(event);
       if (useView.getState().dialog || useView.getState().question) return;
-      if (typing && !(name.startsWith("Ctrl+") && !(target as HTMLInputElement).value)) return;
-      if (event.defaultPrevented) return;
-      const onControl = target.closest("button, [role=slider], [role=spinbutton]");
-      if (
-        onControl &&
-        (name === "Space" || name === "Enter" || name === "↑" || name === "↓") &&
-        name !== "Space"
-      )
-        return;
+      if (event.defaultPrevented || target.closest("input, textarea, [role=dialog]")) return;
+      // A list of choices keeps its plain keys; everything else leaves Space to the transport and is pressed by Enter.
+      if (target.closest("select") && !name.startsWith("Ctrl+")) return;
       if (name === "Shift+↑" || name === "Shift+↓") {
         moveFocus(open, name.endsWith("↑") ? -1 : 1, true);
         event.preventDefault();

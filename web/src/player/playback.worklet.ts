@@ -19,11 +19,14 @@ class Playback extends AudioWorkletProcessor {
 
   constructor() {
     super();
-    this.port.onmessage = (event: MessageEvent<{ port?: MessagePort; silence?: number }>) => {
+    this.port.onmessage = (
+      event: MessageEvent<{ port?: MessagePort; silence?: number; forget?: boolean }>,
+    ) => {
       if (event.data.port) {
         this.server = event.data.port;
         this.server.onmessage = (block: MessageEvent<Block>) => this.take(block.data);
       }
+      if (event.data.forget) this.epoch = -1;
       if (event.data.silence !== undefined) this.begin(event.data.silence);
     };
   }

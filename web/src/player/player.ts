@@ -36,6 +36,11 @@ export class Speaker {
     this.node?.port.postMessage({ silence: epoch });
   }
 
+  /** A new connection counts its epochs anew. */
+  forgetEpochs(): void {
+    this.node?.port.postMessage({ forget: true });
+  }
+
   /** Seconds between a sample leaving the worklet and the ear. */
   get outputLatencyS(): number {
     return this.context ? this.context.baseLatency + (this.context.outputLatency || 0) : 0;

@@ -70,7 +70,6 @@ function Card({ strip, processor, place, last, onMove, onDragStart, onDrop, drop
         draggable
         display="flex"
         alignItems="center"
-        gap="4px"
         height="target"
         cursor="grab"
         title="Drag to another place in the chain"

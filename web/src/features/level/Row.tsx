@@ -113,7 +113,11 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
           onClick(event);
         }}
       >
-        <StripMark color={strip.color} cuts={cuts} wide={strip.kind !== "track"} />
+        <StripMark
+          color={strip.kind === "mix" ? "currentColor" : strip.color}
+          cuts={cuts}
+          wide={strip.kind !== "track"}
+        />
         <chakra.span
           overflow="hidden"
           textOverflow="ellipsis"

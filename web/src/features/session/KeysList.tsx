@@ -9,6 +9,7 @@ const OF_VALUES = [
   ["Drag, or Ctrl+wheel", "change a value; Shift is finer"],
   ["Arrow keys, Page up/down", "step the focused value or fader"],
   ["Digits, Enter", "type a value, with or without its unit"],
+  ["Enter", "press the focused button; Space is the transport's"],
   ["Double click", "back to the default"],
   ["Escape", "take a drag back"],
   ["Ctrl+click, Shift+↑ ↓", "select several strips"],
