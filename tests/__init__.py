@@ -5,6 +5,12 @@ import warnings
 import numpy as np
 
 import gemischt  # noqa: F401  (places the kernel cache before Numba is imported)
+from gemischt.core.dsp.jit import prepare_kernels
+from gemischt.core.engine import renderer  # noqa: F401  (declares its kernels)
+from gemischt.core.metering import summary  # noqa: F401  (declares its kernels)
+
+# From here on a kernel called with types it was not declared for is an error.
+prepare_kernels()
 
 warnings.simplefilter("error")
 # Third parties warn about themselves when they are imported.

@@ -46,10 +46,13 @@ def inline_kernel(function: F) -> F:
 def prepare_kernels() -> int:
     """Compile every kernel declared so far, or load it from the cache; returns how many there are.
 
-    A kernel that is called before is made ready by that call.
+    A kernel that is called before is made ready by that call. Afterwards a call with other types, say a view that is
+    not contiguous, is an error instead of seconds of compiling in the middle of playing.
     """
     for dispatcher, signature in _prepared:
         dispatcher.compile(signature)
+    for dispatcher, _ in _prepared:
+        dispatcher.disable_compile()
     return len(_prepared)
 
 

@@ -93,6 +93,7 @@ class LoudnessMeter:
 
     def process(self, audio: Audio, n_samples: int) -> None:
         """Take in the next block, (n_channels, >= n_samples)."""
+        audio = np.ascontiguousarray(audio)
         done = 0
         while done < n_samples:
             boundary = (len(self._sums) * self._sample_rate_hz) // STEPS_PER_S

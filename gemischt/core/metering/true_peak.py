@@ -57,7 +57,7 @@ class TruePeakMeter:
 
     def process(self, audio: Audio, n_samples: int) -> None:
         """Take in the next block, n_samples <= max_block."""
-        _raise_peaks(audio, n_samples, _PHASES, self._history, self._line, self.peaks)
+        _raise_peaks(np.ascontiguousarray(audio), n_samples, _PHASES, self._history, self._line, self.peaks)
 
     @property
     def max_dbtp(self) -> float:
