@@ -1,7 +1,7 @@
 """What the API says and takes. Levels that are minus infinity inside are written as null."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Any
 
 from pydantic import BaseModel, Field
 
@@ -62,7 +62,7 @@ class Edit(BaseModel):
     """An action, made on a revision."""
 
     revision: int
-    action: Annotated[AnyAction, Field()]
+    action: AnyAction
 
 
 class Step(BaseModel):

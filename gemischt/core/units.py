@@ -57,11 +57,6 @@ def ms_to_samples(time_ms: float, sample_rate_hz: float) -> int:
     return round(time_ms * sample_rate_hz / 1000.0)
 
 
-def samples_to_s(count_samples: int, sample_rate_hz: float) -> float:
-    """Duration of a number of samples."""
-    return count_samples / sample_rate_hz
-
-
 def time_constant_to_coefficient(time_ms: float, sample_rate_hz: float) -> float:
     """Feedback of a one-pole that covers 63.2 % of a step in ``time_ms``; 0 for no smoothing.
 

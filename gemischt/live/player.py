@@ -1,7 +1,6 @@
 """The engine thread of one session: renders a little ahead of what was heard."""
 
 import threading
-import time
 from collections import deque
 from collections.abc import Callable
 from typing import Any
@@ -63,7 +62,6 @@ class Player:
         self._loudness = LoudnessMeter(self._rate, 2)
         self._true_peak = TruePeakMeter(2, max_block=BLOCK_SAMPLES)
         self._bank = self._new_bank()
-        self.block_times_s: deque[float] = deque(maxlen=4096)
         self._thread = threading.Thread(target=self._run, name="player", daemon=True)
         self._thread.start()
 
@@ -138,7 +136,6 @@ class Player:
         return self.transport.playing and self._sent_samples - self._played_samples < self._lead_samples
 
     def _send_block(self) -> None:
-        started = time.perf_counter()
         renderer = self._renderer
         latency = renderer.latency_samples
         before = renderer.position_samples
@@ -155,7 +152,6 @@ class Player:
             self._unreleased = 0
         if self.transport.loop is None and before - latency >= self.length_samples:
             self._jump(self.transport.stop(self.length_samples))
-        self.block_times_s.append(time.perf_counter() - started)
 
     def _frame(self, sound: Audio, n_samples: int, heard: float) -> Frame:
         plan = self._renderer.plan

@@ -1,14 +1,7 @@
 import { QueryClient, useQuery } from "@tanstack/react-query";
 
 import { request, ServerError } from "./client";
-import type {
-  HistoryListing,
-  JobStatus,
-  ProcessorListing,
-  SessionListing,
-  SessionState,
-  Wish,
-} from "./types";
+import type { JobStatus, ProcessorListing, SessionListing, SessionState, Wish } from "./types";
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
@@ -17,7 +10,6 @@ export const queryClient = new QueryClient({
 const keys = {
   sessions: (deleted: boolean) => ["sessions", deleted],
   session: (id: string) => ["session", id],
-  history: (id: string, revision: number) => ["history", id, revision],
   processors: ["processors"],
   jobs: ["jobs"],
 };
@@ -34,14 +26,6 @@ export function useSession(id: string) {
   return useQuery({
     queryKey: keys.session(id),
     queryFn: () => request<SessionState>("GET", `/api/sessions/${id}`),
-  });
-}
-
-export function useHistory(id: string, revision: number, wanted: boolean) {
-  return useQuery({
-    queryKey: keys.history(id, revision),
-    queryFn: () => request<HistoryListing[]>("GET", `/api/sessions/${id}/history`),
-    enabled: wanted,
   });
 }
 

@@ -5,7 +5,6 @@ type Schemas = components["schemas"];
 export type Session = Schemas["Session"];
 export type SessionState = Schemas["SessionState"];
 export type SessionListing = Schemas["SessionListing"];
-export type HistoryListing = Schemas["HistoryListing"];
 export type Strip = Schemas["Strip"];
 export type Pan = Schemas["Pan"];
 export type Processor = Strip["chain"][number];

@@ -1,3 +1,4 @@
+import { chakra } from "@chakra-ui/react";
 import { createContext, useContext, useEffect, useMemo, useSyncExternalStore, type ReactNode } from "react";
 
 import { ServerError } from "../api/client";
@@ -61,9 +62,9 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
 
 function Failure({ error }: { error: ServerError }) {
   return (
-    <p role="alert" style={{ padding: 24 }}>
+    <chakra.p role="alert" padding="24px">
       {error.body.where}: {error.body.what}. {error.body.remedy} <a href="/">Back to the sessions</a>
-    </p>
+    </chakra.p>
   );
 }
 

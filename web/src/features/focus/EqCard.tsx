@@ -168,7 +168,6 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
             band={item}
             index={index}
             chosen={item === band}
-            widthPx={224}
             onPointerDown={onPointerDown(index)}
             onKeyDown={onKeyDown(index)}
             onFocus={() => setChosen(index)}
@@ -251,7 +250,6 @@ type BandPointProps = {
   band: EqBand;
   index: number;
   chosen: boolean;
-  widthPx: number;
   onPointerDown: (event: PointerEvent<HTMLElement>) => void;
   onKeyDown: (event: KeyboardEvent) => void;
   onFocus: () => void;

@@ -1,0 +1,127 @@
+"""Kernels against plain Python twins: the slow way that is easy to read."""
+
+import unittest
+
+import numpy as np
+
+from gemischt.core.audio import as_media
+from gemischt.core.dsp import mixing
+from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
+from gemischt.core.metering.loudness import LoudnessMeter
+from gemischt.core.metering.true_peak import TruePeakMeter
+from tests.support.signals import RATE_HZ, noise
+
+
+class DecibelsTest(unittest.TestCase):
+    def test_logarithm_over_sixteen_decades(self) -> None:
+        for amplitude in np.geomspace(1e-9, 1e7, 2001):
+            self.assertAlmostEqual(amplitude_to_db(float(amplitude)), 20 * np.log10(amplitude), delta=1e-6)
+
+    def test_power_over_400_db(self) -> None:
+        for level_db in np.linspace(-200, 200, 2001):
+            exact = 10 ** (level_db / 20)
+            self.assertAlmostEqual(db_to_amplitude(float(level_db)) / exact, 1.0, delta=1e-9)
+
+    def test_unity_is_exact_and_silence_is_finite(self) -> None:
+        self.assertEqual(db_to_amplitude(0.0), 1.0)
+        for nothing in (0.0, 1e-300, float("nan")):
+            self.assertAlmostEqual(amplitude_to_db(nothing), -200.0, places=5)
+
+
+class ClipKernelTest(unittest.TestCase):
+    def naive(
+        self, media: np.ndarray, n: int, position: int, clip: tuple[int, int, int, float, int, int, bool]
+    ) -> np.ndarray:
+        start, length, offset, gain, fade_in, fade_out, backwards = clip
+        out = np.zeros((2, n))
+        for i in range(n):
+            played = position + i - start
+            if not 0 <= played < length:
+                continue
+            left = length - 1 - played
+            level = gain
+            if played < fade_in:
+                level *= (played + 1) / fade_in
+            if left < fade_out:
+                level *= (left + 1) / fade_out
+            sample = media[offset + (left if backwards else played)].astype(np.float64)
+            out[:, i] += level * (sample if len(sample) == 2 else sample[0])
+        return out
+
+    def test_any_clip_at_any_position(self) -> None:
+        rng = np.random.default_rng(11)
+        for number in range(60):
+            with self.subTest(number=number):
+                media = as_media(rng.standard_normal((int(rng.integers(1, 3)), 500)))
+                offset = int(rng.integers(0, 300))
+                length = int(rng.integers(1, 500 - offset))
+                fades = [0, 0] if number % 3 == 0 else rng.integers(0, length + 1, 2).tolist()
+                start, position = (int(value) for value in rng.integers(0, 600, 2))
+                clip = (start, length, offset, float(rng.uniform(0, 2)), fades[0], fades[1], bool(number % 2))
+                out = np.zeros((2, 256))
+                mixing.add_clip(out, 256, position, media, *clip)
+                np.testing.assert_allclose(out, self.naive(media, 256, position, clip), atol=1e-12)
+
+
+class MixingKernelsTest(unittest.TestCase):
+    def test_delay_by_any_length_over_any_blocks(self) -> None:
+        signal = noise(0.02, seed=3)
+        for delay in (1, 7, 480, 2000):
+            with self.subTest(delay=delay):
+                ring, position = np.zeros((2, delay)), np.zeros(1, np.int64)
+                out = []
+                for start in range(0, 960, 160):
+                    block = np.ascontiguousarray(signal[:, start : start + 160])
+                    mixing.delay_in_place(block, 160, ring, position)
+                    out.append(block)
+                expected = np.concatenate([np.zeros((2, delay)), signal], axis=1)[:, :960]
+                np.testing.assert_array_equal(np.concatenate(out, axis=1), expected)
+
+    def test_a_ramp_is_a_straight_line_wherever_blocks_begin(self) -> None:
+        ramp, remaining = np.zeros(2), np.zeros(1, np.int64)
+        mixing.start_ramp(ramp, remaining, 1.0, 0)
+        mixing.start_ramp(ramp, remaining, 3.0, 100)
+        gains = []
+        for n in (1, 33, 50, 66):
+            out = np.zeros((1, n))
+            mixing.mix_into(np.ones((1, n)), out, n, ramp, remaining)
+            gains.append(out[0])
+        expected = np.concatenate([np.linspace(1.0, 3.0, 101)[:100], np.full(50, 3.0)])
+        np.testing.assert_allclose(np.concatenate(gains), expected, atol=1e-12)
+
+    def test_a_ramp_turned_around_goes_on_from_where_it_is(self) -> None:
+        ramp, remaining = np.zeros(2), np.zeros(1, np.int64)
+        mixing.start_ramp(ramp, remaining, 1.0, 100)
+        mixing.mix_into(np.ones((1, 50)), np.zeros((1, 50)), 50, ramp, remaining)
+        mixing.start_ramp(ramp, remaining, 0.0, 100)
+        out = np.zeros((1, 101))
+        mixing.mix_into(np.ones((1, 101)), out, 101, ramp, remaining)
+        self.assertAlmostEqual(out[0, 0], 0.5)
+        self.assertAlmostEqual(out[0, 50], 0.25)
+        self.assertEqual(out[0, 100], 0.0)
+
+    def test_meter_reads_peak_and_squares(self) -> None:
+        signal = noise(0.1, seed=14)
+        meter = np.zeros((2, 2))
+        mixing.measure_level(signal, signal.shape[1], meter)
+        np.testing.assert_allclose(meter[:, 0], np.abs(signal).max(axis=1), rtol=1e-15)
+        np.testing.assert_allclose(meter[:, 1], (signal**2).sum(axis=1), rtol=1e-12)
+
+    def test_a_kernel_refuses_what_it_was_not_declared_for(self) -> None:
+        # A view that is not contiguous would have to be compiled first, which takes seconds.
+        with self.assertRaises(TypeError):
+            mixing.measure_level(np.zeros((2, 100))[:, :50], 50, np.zeros((2, 2)))
+
+
+class MetersTakeViewsTest(unittest.TestCase):
+    def test_a_part_of_a_buffer_reads_like_a_copy(self) -> None:
+        signal = noise(1.0, seed=15)
+        view = signal[:, 100:24100]
+        for audio in (view, view.copy()):
+            loudness = LoudnessMeter(RATE_HZ, 2)
+            loudness.process(audio, audio.shape[1])
+            peak = TruePeakMeter(2, max_block=24000)
+            peak.process(audio, audio.shape[1])
+            if audio is view:
+                expected = loudness.momentary_lufs, peak.max_dbtp
+            self.assertEqual((loudness.momentary_lufs, peak.max_dbtp), expected)

@@ -1,0 +1,83 @@
+"""Long work: one after the other, with progress, cancel, and errors that are kept."""
+
+import threading
+import time
+import unittest
+
+from gemischt.core.errors import BadAudio, NotFound
+from gemischt.operations.jobs import KEPT_JOBS, Job, Jobs
+from gemischt.storage.audio_files import Progress
+
+
+class JobsTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.jobs = Jobs()
+        self.addCleanup(self.jobs.close)
+
+    def finished(self, job: Job) -> Job:
+        deadline = time.monotonic() + 10
+        while job.state in ("waiting", "running"):
+            self.assertLess(time.monotonic(), deadline)
+            time.sleep(0.005)
+        return job
+
+    def test_a_result_waits_to_be_fetched(self) -> None:
+        job = self.jobs.start("Sum", lambda report: {"sum": 3})
+        self.assertEqual(self.finished(job).result, {"sum": 3})
+        self.assertIs(self.jobs.get(job.id), job)
+        self.assertEqual((job.state, job.progress), ("done", 1.0))
+
+    def test_progress_is_seen_while_it_runs(self) -> None:
+        halfway, go_on = threading.Event(), threading.Event()
+
+        def work(report: Progress) -> None:
+            report(0.5)
+            halfway.set()
+            go_on.wait(10)
+
+        job = self.jobs.start("Half", work)
+        self.assertTrue(halfway.wait(10))
+        self.assertEqual((job.state, job.progress), ("running", 0.5))
+        go_on.set()
+        self.finished(job)
+
+    def test_cancelling_a_running_and_a_waiting_job(self) -> None:
+        started = threading.Event()
+
+        def forever(report: Progress) -> None:
+            started.set()
+            while True:
+                report(0.1)
+                time.sleep(0.002)
+
+        running = self.jobs.start("Forever", forever)
+        waiting = self.jobs.start("Never", lambda report: self.fail("it must not run"))
+        self.assertTrue(started.wait(10))
+        self.jobs.cancel(waiting.id)
+        self.jobs.cancel(running.id)
+        self.assertEqual([self.finished(job).state for job in (running, waiting)], ["cancelled", "cancelled"])
+
+    def test_errors_are_kept_expected_or_not(self) -> None:
+        def refuse(report: Progress) -> None:
+            raise BadAudio("it is broken", where="a.wav", remedy="Mend it.")
+
+        def fall_over(report: Progress) -> None:
+            raise ZeroDivisionError
+
+        refused = self.finished(self.jobs.start("Refuse", refuse))
+        assert refused.error is not None
+        self.assertEqual((refused.state, refused.error.where), ("failed", "a.wav"))
+        fallen = self.finished(self.jobs.start("Fall", fall_over))
+        assert fallen.error is not None
+        self.assertIn("ZeroDivisionError", fallen.error.what)
+
+    def test_an_unknown_job_is_said(self) -> None:
+        with self.assertRaises(NotFound):
+            self.jobs.get("none")
+
+    def test_old_jobs_are_forgotten(self) -> None:
+        jobs = [self.jobs.start(str(number), lambda report: None) for number in range(KEPT_JOBS + 5)]
+        self.finished(jobs[-1])
+        self.assertEqual(len(self.jobs.all()), KEPT_JOBS)
+        with self.assertRaises(NotFound):
+            self.jobs.get(jobs[0].id)
