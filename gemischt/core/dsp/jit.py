@@ -3,6 +3,7 @@
 Declaring a kernel costs next to nothing; `prepare_kernels` makes them ready, at set-up and behind a starting server.
 """
 
+import threading
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
@@ -24,7 +25,9 @@ BOOL = types.boolean
 _REDUCING = {"contract", "nsz", "arcp", "reassoc"}
 
 
-_prepared: list[tuple[Any, Any]] = []
+_declared: list[tuple[Any, Any]] = []
+_ready: list[tuple[Any, Any]] = []
+_preparing = threading.Lock()
 
 
 def kernel(*signature: Any, returns: Any = types.void) -> Callable[[F], F]:
@@ -49,17 +52,20 @@ def prepare_kernels() -> int:
     A kernel that is called before is made ready by that call. Afterwards a call with other types, say a view that is
     not contiguous, is an error instead of seconds of compiling in the middle of playing.
     """
-    for dispatcher, signature in _prepared:
-        dispatcher.compile(signature)
-    for dispatcher, _ in _prepared:
-        dispatcher.disable_compile()
-    return len(_prepared)
+    with _preparing:
+        waiting = _declared[len(_ready) :]
+        for dispatcher, signature in waiting:
+            dispatcher.compile(signature)
+        for dispatcher, _ in waiting:
+            dispatcher.disable_compile()
+        _ready.extend(waiting)
+        return len(_ready)
 
 
 def _declare(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
     def decorate(function: F) -> F:
         dispatcher: Any = numba.njit(cache=True, nogil=True, fastmath=fastmath or False, error_model="numpy")(function)
-        _prepared.append((dispatcher, signature))
+        _declared.append((dispatcher, signature))
         return cast(F, dispatcher)
 
     return decorate

@@ -1,0 +1,91 @@
+"""A new session from files of one's own: bring in, hear, mix many at once, and read the levels."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.browser.browser import BrowserCase
+from tests.support.files import write_wav
+from tests.support.signals import noise, sine
+
+
+class OwnFilesTest(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        page = self.page
+        page.goto(self.server.address)
+        page.get_by_role("textbox", name="Name of a new session").fill(f"Own files {self.id()[-12:]}")
+        page.get_by_role("button", name="New session").click()
+        page.get_by_text("Drop audio files anywhere").wait_for()
+        self.session_id = page.url.rsplit("/", 1)[1]
+
+    def bring_in(self, **signals: np.ndarray) -> None:
+        paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
+        self.page.locator("input[type=file]").set_input_files(paths)
+        for name in signals:
+            expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()
+
+    def read(self, strip: str) -> float:
+        """The held peak beside a meter, once it is settled."""
+        self.page.wait_for_timeout(700)
+        return float(self.page.locator(f"[data-peak='{strip}']").inner_text().replace("−", "-"))
+
+    def test_levels_read_what_the_files_hold(self) -> None:
+        page = self.page
+        self.bring_in(Quiet=sine(200, -30, 3.0), Loud=sine(300, -12, 3.0))
+        expect(page.get_by_test_id("last-edit")).to_have_text("Bring in 2 tracks")
+        page.evaluate("gemischtLive.loop([0, 3])")
+        page.get_by_role("button", name="Play", exact=True).click()
+        self.until("() => gemischtLive.positionS() > 0.5")
+        self.assertAlmostEqual(self.read("quiet"), -30.0, delta=0.11)
+        self.assertAlmostEqual(self.read("loud"), -12.0, delta=0.11)
+
+        # Trim one, mute the other: the mix is what is left.
+        trim = page.get_by_role("spinbutton", name="Quiet: trim")
+        trim.focus()
+        page.keyboard.type("12")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Mute Loud").click()
+        expect(page.get_by_role("button", name="Mute Loud")).to_have_attribute("aria-pressed", "true")
+        self.until("() => Number(document.querySelector('[data-peak=mix]').textContent.replace('−', '-')) < -17.8")
+        self.assertAlmostEqual(self.read("mix"), -18.0, delta=0.3)
+        page.get_by_role("button", name="Stop", exact=True).click()
+
+    def test_a_fader_moves_all_selected_by_the_same_amount_in_one_edit(self) -> None:
+        page = self.page
+        self.bring_in(One=noise(0.2), Two=noise(0.2, seed=2), Three=noise(0.2, seed=3))
+        field = page.get_by_role("spinbutton", name="Two: fader level")
+        field.focus()
+        page.keyboard.type("-4")
+        page.keyboard.press("Enter")
+        expect(field).to_have_text("−4.0")
+        page.get_by_role("row", name="One", exact=True).get_by_role("button").first.click()
+        page.get_by_role("row", name="Two", exact=True).get_by_role("button").first.click(modifiers=["Control"])
+        first = page.get_by_role("spinbutton", name="One: fader level")
+        first.focus()
+        page.keyboard.press("ArrowDown")
+        expect(first).to_have_text("−0.5")
+        expect(field).to_have_text("−4.5")
+        expect(page.get_by_role("spinbutton", name="Three: fader level")).to_have_text("0.0")
+        page.get_by_role("button", name="Undo").click()
+        expect(first).to_have_text("0.0")
+        expect(field).to_have_text("−4.0")
+
+    def test_deleting_and_bringing_back(self) -> None:
+        page = self.page
+        self.bring_in(Keep=noise(0.2), Drop=noise(0.2, seed=2))
+        page.get_by_role("row", name="Drop", exact=True).get_by_role("button").first.click()
+        page.keyboard.press("Delete")
+        expect(page.get_by_role("row", name="Drop", exact=True)).to_have_count(0)
+        expect(page.get_by_test_id("last-edit")).to_have_text("Delete Drop")
+        page.keyboard.press("Control+z")
+        expect(page.get_by_role("row", name="Drop", exact=True)).to_be_visible()
+
+    def test_the_session_is_renamed_by_its_title(self) -> None:
+        page = self.page
+        page.get_by_title("Rename this session").click()
+        page.get_by_role("textbox", name="Name").fill("Springtide")
+        page.keyboard.press("Enter")
+        expect(page).to_have_title(re.compile("Springtide"))
+        self.assertEqual(self.server.document(self.session_id)["name"], "Springtide")
