@@ -148,7 +148,7 @@ def import_files(session: str, files: list[Path], data: DataOption = None) -> No
                 errors.print(str(error), markup=False)
                 failed = True
         if tracks:
-            workspace.sessions.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
+            workspace.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
             print(f"{stored.session.name}: {len(tracks)} tracks added")
     if failed:
         raise typer.Exit(1)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from gemischt.core.analysis.curves import CURVE_FREQUENCIES_HZ, CURVE_INPUTS_DB, eq_curve_db, transfer_curve_db
+from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
@@ -95,6 +96,8 @@ class Room:
                 listener.send(self._curves_message(self._stored.session))
             case messages.Preview(serial=serial, action=action):
                 session = apply_action(self._stored.session, parse_action(action))
+                if session.media != self._stored.session.media:
+                    raise InvalidAction("new audio is heard once it is kept", where="preview")
                 self.player.edit(session, self._media, revision=self._stored.revision, serial=serial)
                 listener.send(self._curves_message(session))
             case messages.Revert():

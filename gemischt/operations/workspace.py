@@ -4,10 +4,11 @@ from pathlib import Path
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import NotFound, StorageFailed
+from gemischt.core.session.actions import Action, AddTracks
 from gemischt.core.session.document import Session
 from gemischt.storage.audio_files import AudioStore, MappedSamples
 from gemischt.storage.database import open_database
-from gemischt.storage.sessions import SessionStore
+from gemischt.storage.sessions import SessionStore, StoredSession
 
 
 class OpenMedia:
@@ -55,6 +56,13 @@ class Workspace:
                     "this audio file is missing from the data folder", where=media.path, remedy="Import it again."
                 ) from error
         return OpenMedia(mapped)
+
+    def edit(self, session_id: str, revision: int, action: Action) -> StoredSession:
+        """Apply and keep an action; NotFound if it brings in audio that is not in the store."""
+        if isinstance(action, AddTracks):
+            for track in action.tracks:
+                self.audio.get(track.media.sha256)
+        return self.sessions.edit(session_id, revision, action)
 
     def close(self) -> None:
         """Let go of the database."""

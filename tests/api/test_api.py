@@ -164,6 +164,12 @@ class UploadTest(ApiCase):
         path.write_bytes(b"\0" * 2_100_000)
         self.assert_error(self.upload(self.create(), path, "large.wav", status=422), "larger than")
 
+    def test_a_track_of_audio_that_never_came_is_refused(self) -> None:
+        state = self.create()
+        track = {"name": "Ghost", "media": {"id": "ghost", "path": "audio/ghost.wav", "sha256": "a" * 64}}
+        self.assert_error(self.edit(state, type="add-tracks", tracks=[track], status=404), "no such audio file")
+        self.assertEqual(self.ask("GET", f"/api/sessions/{state['id']}"), state)
+
     def test_an_unknown_session_takes_nothing(self) -> None:
         path = write_wav(self.folder / "a.wav", noise(0.1))
         self.upload({"id": "none"}, path, "a.wav", status=404)

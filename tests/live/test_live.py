@@ -17,6 +17,7 @@ from gemischt.live.transport import Transport
 from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
 
+NEW_TRACK = {"name": "New", "media": {"id": "new", "path": "audio/new.wav", "sha256": "a" * 64}}
 HEADER = struct.Struct("<4sIIIIdIIIII")
 
 
@@ -244,6 +245,7 @@ class RefusalsTest(LiveCase):
                 {"type": "seek", "at_s": -1},
                 {"type": "preview", "serial": 1, "action": {"type": "set-output", "strips": ["mix"], "output": "mix"}},
                 {"type": "preview", "serial": 1, "action": {"type": "nothing"}},
+                {"type": "preview", "serial": 1, "action": {"type": "add-tracks", "tracks": [NEW_TRACK]}},
             ):
                 with self.subTest(message=message):
                     listening.send(**message)

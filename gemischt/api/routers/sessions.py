@@ -31,7 +31,7 @@ def get_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
 @router.post("/{session_id}/edits", operation_id="editSession")
 def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
     """Apply an action; 409 if the session has changed since ``revision``."""
-    stored = workspace.sessions.edit(session_id, edit.revision, edit.action)
+    stored = workspace.edit(session_id, edit.revision, edit.action)
     hub.document_changed(stored)
     return SessionState.of(stored)
 
