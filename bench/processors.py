@@ -14,6 +14,7 @@ from bench.timing import interleaved, report
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.processors import eq
+from gemischt.core.processors.base import Place
 from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
@@ -21,6 +22,7 @@ from gemischt.core.processors.eq_params import EqBand, EqParams
 RATE_HZ = 48000
 SECONDS = 4
 BLOCK = 512
+PLACE = Place(sample_rate_hz=RATE_HZ, glide_samples=0, n_channels=2, max_block=BLOCK, latency_samples=0)
 AUDIO = 0.1 * np.random.default_rng(1).standard_normal((2, SECONDS * RATE_HZ))
 BLOCKS = [np.ascontiguousarray(AUDIO[:, at : at + BLOCK]) for at in range(0, AUDIO.shape[1], BLOCK)]
 BLOCKS_FLOAT = [block.astype(np.float32) for block in BLOCKS]
@@ -34,7 +36,7 @@ def run() -> None:
 
 def equalizer() -> None:
     params = EqParams(bands=tuple(EqBand(frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)))
-    own = eq.Equalizer(sample_rate_hz=RATE_HZ, glide_samples=0)
+    own = eq.Equalizer(PLACE)
     own.set(params, on=True, glide=False)
     peer = pedalboard.Pedalboard(
         [pedalboard.PeakFilter(cutoff_frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)]
@@ -43,7 +45,8 @@ def equalizer() -> None:
 
     def ours() -> None:
         for block in BLOCKS:
-            own.process(block.copy(), block.shape[1])
+            copy = block.copy()
+            own.process(copy, copy, copy.shape[1])
 
     def theirs() -> None:
         for block in BLOCKS_FLOAT:
@@ -59,7 +62,7 @@ def equalizer() -> None:
 
 
 def compressor() -> None:
-    own = DynamicsProcessor(sample_rate_hz=RATE_HZ, glide_samples=0, n_channels=2, lookahead=0, max_block=BLOCK)
+    own = DynamicsProcessor(PLACE)
     own.set(CompressorParams(threshold_db=-24.0), on=True, glide=False)
     peer = pedalboard.Pedalboard(
         [pedalboard.Compressor(threshold_db=-24.0, ratio=4.0, attack_ms=5.0, release_ms=120.0)]

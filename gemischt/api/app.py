@@ -11,7 +11,7 @@ from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from gemischt import __version__
-from gemischt.api.routers import audio, catalogue, jobs, live, sessions
+from gemischt.api.routers import audio, catalogue, jobs, live, presets, routing, sessions
 from gemischt.api.schemas import ErrorBody, FaultBody
 from gemischt.api.security import OnlyOwnPages
 from gemischt.api.settings import Settings
@@ -61,7 +61,15 @@ def create_app(settings: Settings) -> FastAPI:
         redoc_url=None,
         responses={status: {"model": ErrorBody} for status in (404, 409, 422, 507)},
     )
-    for router in (sessions.router, audio.router, jobs.router, catalogue.router, live.router):
+    for router in (
+        sessions.router,
+        audio.router,
+        routing.router,
+        presets.router,
+        jobs.router,
+        catalogue.router,
+        live.router,
+    ):
         app.include_router(router)
     app.add_middleware(OnlyOwnPages, allowed_hosts=settings.allowed_hosts)
     app.exception_handler(errors.GemischtError)(_answer_error)

@@ -3,12 +3,16 @@
 from datetime import datetime
 from typing import Any
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, field_validator
 
 from gemischt.core.session.actions import AnyAction
 from gemischt.core.session.document import Name, Session
+from gemischt.core.session.presets import Preset
+from gemischt.core.session.racks import RackName
+from gemischt.core.session.tree import TreeRow, tree_of
 from gemischt.operations.jobs import Job, JobState
 from gemischt.operations.printing import Bits
+from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
 
 
@@ -27,17 +31,25 @@ class ErrorBody(BaseModel):
 
 
 class SessionState(BaseModel):
-    """A session as it stands; ``undo`` and ``redo`` name the edits next in line."""
+    """A session as it stands, and the rows it is read in; ``undo`` and ``redo`` name the edits next in line."""
 
     id: str
     revision: int
     document: Session
+    tree: tuple[TreeRow, ...]
     undo: str | None
     redo: str | None
 
     @classmethod
     def of(cls, stored: StoredSession) -> "SessionState":
-        return cls(id=stored.id, revision=stored.revision, document=stored.session, undo=stored.undo, redo=stored.redo)
+        return cls(
+            id=stored.id,
+            revision=stored.revision,
+            document=stored.session,
+            tree=tree_of(stored.session),
+            undo=stored.undo,
+            redo=stored.redo,
+        )
 
 
 class SessionListing(BaseModel):
@@ -75,6 +87,35 @@ class PrintOrder(BaseModel):
     bits: Bits = "24"
     from_s: float | None = Field(default=None, ge=0.0)
     to_s: float | None = Field(default=None, gt=0.0)
+
+
+class Stretch(BaseModel):
+    """What to measure over, seconds; null is the whole song."""
+
+    stretch_s: tuple[float, float] | None = None
+
+    @field_validator("stretch_s")
+    @classmethod
+    def _check_order(cls, stretch_s: tuple[float, float] | None) -> tuple[float, float] | None:
+        if stretch_s is not None and not 0.0 <= stretch_s[0] < stretch_s[1]:
+            raise ValueError(f"must begin at 0 or later and end after that, got {stretch_s[0]:g} to {stretch_s[1]:g}")
+        return stretch_s
+
+
+class PresetListing(BaseModel):
+    id: str
+    preset: Preset
+
+    @classmethod
+    def of(cls, stored: StoredPreset) -> "PresetListing":
+        return cls(id=stored.id, preset=stored.preset)
+
+
+class RackListing(BaseModel):
+    """A lane to start from."""
+
+    rack: RackName
+    label: str
 
 
 class JobStatus(BaseModel):

@@ -13,12 +13,16 @@ import typer
 from rich.console import Console
 from rich.progress import Progress as ProgressBar
 
+from gemischt.core.analysis.ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
-from gemischt.core.errors import GemischtError, InvalidSession
+from gemischt.core.errors import GemischtError, InvalidSession, NotFound
 from gemischt.core.session.actions import AddTracks
+from gemischt.core.session.document import Session
+from gemischt.core.units import finite_or_none
 from gemischt.operations.importing import import_file
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.printing import print_mix
+from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_files import (
     check_session_file,
     export_session,
@@ -185,6 +189,40 @@ def validate(session: str, data: DataOption = None, as_json: JsonOption = False)
 
 
 @app.command()
+def paths(
+    session: str,
+    strip: str,
+    from_s: Annotated[float | None, typer.Option("--from", min=0.0, help="Start, seconds.")] = None,
+    to_s: Annotated[float | None, typer.Option("--to", min=0.0, help="End, seconds.")] = None,
+    data: DataOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Show every way of a strip, given by name or id, to the mix."""
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        strip_id = _strip_id(mix, strip)
+        media = workspace.open_media(mix)
+        ledger = path_ledger(mix, media.samples, strip_id, stretch_s=(from_s or 0.0, to_s), report=progress)
+    if as_json:
+        print(json.dumps(report_to_json(ledger)))
+        return
+    names = {item.id: item.name for item in mix.strips}
+    print(f"{names[strip_id]} reaches the mix {len(ledger.ways)} ways")
+    for way in ledger.ways:
+        steps = " > ".join(
+            names[step.strip] if step.send_db is None else f"send {step.send_db:+.1f} > {names[step.strip]}"
+            for step in way.steps
+        )
+        print(
+            f"  {steps}: gain {way.gain_db:+.2f} dB, {_show(finite_or_none(way.mix_rms_dbfs))} dBFS RMS, "
+            f"later by {way.later_ms:.1f} ms, {100.0 * way.share:.0f} %"
+        )
+    print(f"  sum: gain {ledger.sum_gain_db:+.2f} dB, {_show(finite_or_none(ledger.sum_rms_dbfs))} dBFS RMS")
+    if ledger.twice_db is not None:
+        print(f"  heard twice: {ledger.twice_db:+.2f} dB over its loudest dry way")
+
+
+@app.command()
 def openapi() -> None:
     """Print the API's schema."""
     from gemischt.cli.server import openapi_document
@@ -204,6 +242,13 @@ def schema() -> None:
 def prepare() -> None:
     """Compile the kernels, so that the first start is quick."""
     print(f"{prepare_kernels()} kernels are ready")
+
+
+def _strip_id(session: Session, name_or_id: str) -> str:
+    for strip in session.strips:
+        if name_or_id in (strip.id, strip.name):
+            return strip.id
+    raise NotFound("no such strip in the session", where=name_or_id, remedy="Give a strip's name or id.")
 
 
 def _show(level: float | None) -> str:

@@ -6,11 +6,19 @@ import threading
 from dataclasses import dataclass, field
 from typing import Any
 
-from gemischt.core.analysis.curves import CURVE_FREQUENCIES_HZ, CURVE_INPUTS_DB, eq_curve_db, transfer_curve_db
+from gemischt.core.analysis.curves import (
+    CURVE_FREQUENCIES_HZ,
+    CURVE_INPUTS_DB,
+    CURVE_LEVELS,
+    bend_curve,
+    eq_curve_db,
+    transfer_curve_db,
+)
+from gemischt.core.engine.blueprint import delay_in_time
+from gemischt.core.engine.probe import probed_processors
 from gemischt.core.errors import InvalidAction
-from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import apply_action, parse_action
-from gemischt.core.session.document import Session
+from gemischt.core.session.document import Processor, Session
 from gemischt.core.units import s_to_samples
 from gemischt.live import messages
 from gemischt.live.frames import Frame, pack_frame
@@ -151,18 +159,29 @@ class Room:
         )
 
     def _curves_message(self, session: Session) -> str:
-        """Curves of the watched strip's processors, in the order of their chain."""
+        """Curves of the watched strip's processors, in the order of the probe's readings."""
         strip = next((strip for strip in session.strips if strip.id == self._watched), None)
-        processors: list[dict[str, Any]] = []
-        for processor in walk_chain(strip.chain) if strip else ():
-            if processor.type == "eq":
-                curve, axis = eq_curve_db(processor.params, session.sample_rate_hz), CURVE_FREQUENCIES_HZ
-            elif processor.type == "compressor":
-                curve, axis = transfer_curve_db(processor.params), CURVE_INPUTS_DB
-            else:
-                continue
-            processors.append({"id": processor.id, "axis": [round(float(x), 2) for x in axis], "curve_db": curve})
+        processors = [
+            {"id": processor.id, **_curve_of(processor, session)}
+            for processor in (probed_processors(strip.chain) if strip else ())
+        ]
         return json.dumps({"type": "curves", "strip": self._watched, "processors": processors})
+
+
+def _curve_of(processor: Processor, session: Session) -> dict[str, Any]:
+    """What there is to draw: nothing for most."""
+    match processor.type:
+        case "eq":
+            axis, curve = CURVE_FREQUENCIES_HZ, eq_curve_db(processor.params, session.sample_rate_hz)
+        case "compressor":
+            axis, curve = CURVE_INPUTS_DB, transfer_curve_db(processor.params)
+        case "saturator":
+            axis, curve = CURVE_LEVELS, bend_curve(processor.params)
+        case "delay" if processor.params.note is not None:
+            return {"axis": [], "curve": [], "time_ms": delay_in_time(processor.params, session).time_ms}
+        case _:
+            return {"axis": [], "curve": []}
+    return {"axis": [round(float(x), 3) for x in axis], "curve": curve}
 
 
 class Hub:

@@ -31,7 +31,9 @@ def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
             path = Path(folder) / f"{track_id}.wav"
             soundfile.write(path, wave.T.astype(np.float32), RATE_HZ, subtype="FLOAT")
             audio = workspace.audio.add(path, path.name, sample_rate_hz=RATE_HZ)
-            media[track_id] = Media(id=track_id, path=f"audio/{track_id}.wav", sha256=audio.sha256)
+            media[track_id] = Media(
+                id=track_id, path=f"audio/{track_id}.wav", sha256=audio.sha256, duration_s=audio.duration_s
+            )
             progress(f"  {name}")
     for make, title in ((sessions.as_recorded, sessions.AS_RECORDED), (sessions.mixed, sessions.MIXED)):
         if title not in there:

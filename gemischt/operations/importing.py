@@ -29,7 +29,12 @@ def import_file(
     suffix = audio.path.suffix
     return NewTrack(
         name=stem[:200],
-        media=Media(id=media_id, path=f"audio/{media_id}-{audio.sha256[:8]}{suffix}", sha256=audio.sha256),
+        media=Media(
+            id=media_id,
+            path=f"audio/{media_id}-{audio.sha256[:8]}{suffix}",
+            sha256=audio.sha256,
+            duration_s=audio.duration_s,
+        ),
     )
 
 

@@ -53,6 +53,13 @@ class Jobs:
         self._pool.submit(self._run, job, work)
         return job
 
+    def start_instead(self, title: str, work: Callable[[Progress], Any]) -> Job:
+        """Queue work; what is still under way with the same title is given up."""
+        for job in self.all():
+            if job.title == title and job.state in ("waiting", "running"):
+                job.cancelling.set()
+        return self.start(title, work)
+
     def get(self, job_id: str) -> Job:
         """The job of this id, or NotFound."""
         with self._lock:

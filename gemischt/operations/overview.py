@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.metering.loudness import LoudnessMeter
@@ -17,12 +18,16 @@ N_BINS = 1200
 
 @dataclass(frozen=True)
 class Overview:
-    """``peaks`` per bin, linear, the louder channel; ``short_term_lufs`` per bin, not below -150."""
+    """``peaks`` per bin, linear, the louder channel; ``short_term_lufs`` per bin, not below -150.
+
+    ``strips`` holds each strip's highest sample at source, pre-fader and post-fader, dBFS, not below -150.
+    """
 
     duration_s: float
     peaks: list[float]
     short_term_lufs: list[float]
     integrated_lufs: float
+    strips: dict[str, list[float]]
 
 
 def mix_overview(session: Session, media: OpenMedia, progress: Progress = no_progress) -> Overview:
@@ -46,4 +51,14 @@ def mix_overview(session: Session, media: OpenMedia, progress: Progress = no_pro
         peaks=[round(float(peak), 4) for peak in peaks],
         short_term_lufs=[round(float(value), 1) for value in loudness],
         integrated_lufs=meter.integrated_lufs,
+        strips=_strip_peaks_db(renderer.plan),
     )
+
+
+def _strip_peaks_db(plan: Plan) -> dict[str, list[float]]:
+    peaks = np.maximum(plan.meters[..., 0].max(axis=-1), 1e-12)
+    levels = np.maximum(20.0 * np.log10(peaks), FLOOR_DB)
+    return {
+        strip_id: [round(float(level), 1) for level in row]
+        for strip_id, row in zip(plan.blueprint.strips, levels, strict=True)
+    }

@@ -8,6 +8,7 @@ from gemischt.core.session.actions import Action, AddTracks
 from gemischt.core.session.document import Session
 from gemischt.storage.audio_files import AudioStore, MappedSamples
 from gemischt.storage.database import open_database
+from gemischt.storage.presets import PresetStore
 from gemischt.storage.sessions import SessionStore, StoredSession
 
 
@@ -39,6 +40,7 @@ class Workspace:
         self.folder = folder
         self._engine = open_database(folder / "gemischt.sqlite")
         self.sessions = SessionStore(self._engine)
+        self.presets = PresetStore(self._engine)
         self.audio = AudioStore(self._engine, folder / "audio")
         self.prints = folder / "prints"
         self.uploads = folder / "uploads"

@@ -2,6 +2,7 @@
 
 tables, database  SQLite through SQLAlchemy, brought up to date by Alembic
 sessions          documents with their edit history and the bin
+presets           processors to recall
 audio_files       content-addressed originals and their decoded, memory-mapped samples
 writing           files that appear whole or not at all
 """

@@ -57,3 +57,14 @@ class AudioRow(Base):
     channels: Mapped[int]
     frames: Mapped[int]
     added_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class PresetRow(Base):
+    """Processors to recall: one, a chain, or a parallel block. Names may clash; ids do not."""
+
+    __tablename__ = "presets"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)

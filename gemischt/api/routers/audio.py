@@ -7,12 +7,23 @@ from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
 
 from gemischt.api.dependencies import SettingsDep, WorkspaceDep
-from gemischt.core.errors import BadAudio
+from gemischt.core.errors import BadAudio, NotFound
 from gemischt.core.session.actions import NewTrack
 from gemischt.operations.importing import clean_name, import_file
+from gemischt.operations.waveforms import waveform
 from gemischt.storage.writing import disk_error
 
 router = APIRouter(prefix="/api/sessions", tags=["audio"])
+
+
+@router.get("/{session_id}/media/{media_id}/waveform", operation_id="getWaveform")
+def get_waveform(session_id: str, media_id: str, workspace: WorkspaceDep) -> list[float]:
+    """Peaks of a file, twenty a second."""
+    session = workspace.sessions.get(session_id).session
+    media = next((item for item in session.media if item.id == media_id), None)
+    if media is None:
+        raise NotFound("no such file in the session", where=media_id, remedy="Import it again.")
+    return waveform(workspace, media.sha256, session.sample_rate_hz)
 
 
 @router.post("/{session_id}/audio", operation_id="uploadAudio", status_code=201)

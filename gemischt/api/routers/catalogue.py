@@ -3,8 +3,9 @@
 from fastapi import APIRouter
 
 from gemischt import __version__
-from gemischt.api.schemas import ProcessorListing
+from gemischt.api.schemas import ProcessorListing, RackListing
 from gemischt.core.processors.registry import PROCESSORS
+from gemischt.core.session.racks import rack_label, rack_names
 
 router = APIRouter(prefix="/api", tags=["catalogue"])
 
@@ -16,6 +17,12 @@ def list_processors() -> list[ProcessorListing]:
         ProcessorListing(kind=item.kind, label=item.label, takes_key=item.takes_key, parameters=item.parameter_schema())
         for item in PROCESSORS
     ]
+
+
+@router.get("/racks", operation_id="listRacks")
+def list_racks() -> list[RackListing]:
+    """Lanes to start from."""
+    return [RackListing(rack=rack, label=rack_label(rack)) for rack in rack_names()]
 
 
 @router.get("/version", operation_id="getVersion")

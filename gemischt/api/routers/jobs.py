@@ -37,17 +37,13 @@ def start_print(session_id: str, order: PrintOrder, workspace: WorkspaceDep, job
 def start_overview(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
     """Waveform and loudness of the mix; an overview still waiting for this session is given up for the new one."""
     stored = workspace.sessions.get(session_id)
-    title = f"Overview {session_id}"
-    for job in jobs.all():
-        if job.title == title and job.state in ("waiting", "running"):
-            job.cancelling.set()
 
     def work(report: Progress) -> dict[str, Any]:
         overview = mix_overview(stored.session, workspace.open_media(stored.session), report)
         result = dataclasses.asdict(overview) | {"revision": stored.revision}
         return result | {"integrated_lufs": finite_or_none(overview.integrated_lufs)}
 
-    return JobStatus.of(jobs.start(title, work))
+    return JobStatus.of(jobs.start_instead(f"Overview {session_id}", work))
 
 
 @router.get("/jobs", operation_id="listJobs")

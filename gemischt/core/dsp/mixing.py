@@ -130,13 +130,59 @@ def apply_matrix(
         measure_level(out, n_samples, out_meter)
 
 
+@kernel(AUDIO, INT, CUBE, COUNTS)
+def apply_matrix_in_place(audio: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
+    """audio = matrix @ audio for one or two channels; ``ramp`` (2, n, n) holds targets and steps."""
+    left = remaining[0]
+    if audio.shape[0] == 1:
+        for i in range(n_samples):
+            audio[0, i] *= ramp[0, 0, 0] - ramp[1, 0, 0] * max(0, left - i)
+    else:
+        for i in range(n_samples):
+            to_go = max(0, left - i)
+            a = audio[0, i]
+            b = audio[1, i]
+            audio[0, i] = (ramp[0, 0, 0] - ramp[1, 0, 0] * to_go) * a + (ramp[0, 0, 1] - ramp[1, 0, 1] * to_go) * b
+            audio[1, i] = (ramp[0, 1, 0] - ramp[1, 1, 0] * to_go) * a + (ramp[0, 1, 1] - ramp[1, 1, 1] * to_go) * b
+    remaining[0] = max(0, left - n_samples)
+
+
+@kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS)
+def blend_wet(audio: Audio, wet: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
+    """audio = dry * audio + the wet signal with its middle and sides weighed apart.
+
+    Args:
+        audio: one or two channels; one takes the middle of the wet signal.
+        wet: (2, >= n).
+        ramp: (2, 3) targets and steps of the gains of dry, middle and sides.
+    """
+    left = remaining[0]
+    for i in range(n_samples):
+        to_go = max(0, left - i)
+        dry = ramp[0, 0] - ramp[1, 0] * to_go
+        middle = 0.5 * (ramp[0, 1] - ramp[1, 1] * to_go) * (wet[0, i] + wet[1, i])
+        side = 0.5 * (ramp[0, 2] - ramp[1, 2] * to_go) * (wet[0, i] - wet[1, i])
+        if audio.shape[0] == 1:
+            audio[0, i] = dry * audio[0, i] + middle
+        else:
+            audio[0, i] = dry * audio[0, i] + middle + side
+            audio[1, i] = dry * audio[1, i] + middle - side
+    remaining[0] = max(0, left - n_samples)
+
+
 @kernel(AUDIO, AUDIO, INT, VECTOR, COUNTS)
 def mix_into(source: Audio, out: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
-    """out += gain * source; one channel feeds all. ``ramp`` holds target and step."""
+    """out += gain * source; one channel feeds all, two meet halved in one. ``ramp`` holds target and step."""
     left = remaining[0]
     ramped = min(n_samples, left)
     target = ramp[0]
     step = ramp[1]
+    if out.shape[0] == 1 and source.shape[0] == 2:
+        for i in range(n_samples):
+            gain = target - step * max(0, left - i)
+            out[0, i] += gain * 0.5 * (source[0, i] + source[1, i])
+        remaining[0] = left - ramped
+        return
     for channel in range(out.shape[0]):
         row = min(channel, source.shape[0] - 1)
         for i in range(ramped):

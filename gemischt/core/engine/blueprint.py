@@ -3,26 +3,30 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
-from gemischt.core.processors.compressor import lookahead_samples
+from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
-from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
+from gemischt.core.processors.gain_params import GainParams
+from gemischt.core.processors.registry import kind_of
+from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
+from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import silenced_by_solo
 from gemischt.core.session.document import (
     Clip,
     Compressor,
     DetectorFilter,
+    Lane,
     Parallel,
     Processor,
     Send,
     Session,
+    Simple,
     Strip,
     Tap,
 )
-from gemischt.core.units import db_to_gain, s_to_samples
+from gemischt.core.units import db_to_gain, ms_to_samples, note_to_s, s_to_samples
 
 STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
@@ -58,6 +62,8 @@ class _Drawing:
     # How many samples the signal in each buffer lags behind the song.
     latency: dict[str, int] = field(default_factory=dict)
     feeds: dict[str, list[_Feed]] = field(default_factory=dict)
+    # What joins a strip after its chain.
+    late_feeds: dict[str, list[_Feed]] = field(default_factory=dict)
     length_samples: int = 0
 
     def draw(self) -> specs.Blueprint:
@@ -66,6 +72,8 @@ class _Drawing:
         self.tapped = self._needed_taps()
         self.index = {strip.id: index for index, strip in enumerate(session.strips)}
         self.feeds = {strip.id: [] for strip in session.strips}
+        self.late_feeds = {strip.id: [] for strip in session.strips}
+        self.group_gains = group_gains(session)
         for strip_id in processing_order(session):
             self._draw_strip(session.strip(strip_id))
         output = _buffer(session.mix.id, "post-fader")
@@ -77,13 +85,14 @@ class _Drawing:
             output=output,
             latency_samples=self.latency[output],
             length_samples=self.length_samples,
+            lags=self.latency,
         )
 
     def _needed_taps(self) -> set[tuple[str, Tap]]:
         needed: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(self.session)}
         for strip in self.session.strips:
-            for processor in walk_chain(strip.chain):
-                if processor.type == "compressor" and processor.key.source is not None:
+            for processor in keyed_processors(strip):
+                if processor.key.source is not None:
                     needed.add((processor.key.source, processor.key.tap))
         return needed
 
@@ -95,6 +104,7 @@ class _Drawing:
             self._draw_sum(strip, source)
         work = self._draw_input(strip, source)
         self._draw_chain(strip, strip.chain, work)
+        self._draw_late(strip, work)
         self._draw_output(strip, work)
 
     def _draw_clips(self, strip: Strip, source: str) -> None:
@@ -147,20 +157,38 @@ class _Drawing:
 
     def _draw_chain(self, strip: Strip, chain: tuple[Processor, ...], buffer: str) -> None:
         for processor in chain:
-            identity = (strip.id, processor.id)
-            if processor.type == "eq":
-                self.operations.append(specs.Equalize(identity, buffer, processor.params, processor.on))
-            elif processor.type == "compressor":
-                self._draw_compressor(strip, processor, buffer)
-            else:
+            if processor.type == "parallel":
                 self._draw_parallel(strip, processor, buffer)
+            else:
+                self._draw_processor((strip.id, processor.id), processor, buffer)
 
-    def _draw_compressor(self, strip: Strip, processor: Compressor, buffer: str) -> None:
-        identity = (strip.id, processor.id)
-        detector = self._draw_detector(identity, processor, buffer)
-        lookahead = lookahead_samples(processor.params, self.session.sample_rate_hz)
-        self.operations.append(specs.Compress(identity, buffer, detector, lookahead, processor.params, processor.on))
-        self.latency[buffer] += lookahead
+    def _draw_processor(self, identity: specs.Identity, processor: Simple, buffer: str) -> None:
+        detector = self._draw_detector(identity, processor, buffer) if processor.type == "compressor" else buffer
+        self._process(identity, processor.type, buffer, detector, self._resolved(processor), processor.on)
+
+    def _process(
+        self, identity: specs.Identity, kind: str, buffer: str, detector: str, params: FrozenModel, on: bool
+    ) -> None:
+        latency = kind_of(kind).processor.latency_of(params, self.session.sample_rate_hz)
+        self.operations.append(specs.Process(identity, kind, buffer, detector, latency, params, on))
+        self.latency[buffer] += latency
+
+    def _resolved(self, processor: Simple) -> FrozenModel:
+        if processor.type == "delay" and processor.params.note is not None:
+            return delay_in_time(processor.params, self.session)
+        return processor.params
+
+    def _draw_late(self, strip: Strip, work: str) -> None:
+        feeds = self.late_feeds[strip.id]
+        if not feeds:
+            return
+        latest = max(self.latency[work], *(self.latency[feed.source] for feed in feeds))
+        if latest > self.latency[work]:
+            wait = latest - self.latency[work]
+            self.operations.append(specs.Delay((strip.id, "wait for late", "delay"), work, wait))
+            self.latency[work] = latest
+        for feed in feeds:
+            self._mix(feed, work, latest)
 
     def _draw_detector(self, identity: specs.Identity, processor: Compressor, buffer: str) -> str:
         key = processor.key
@@ -177,21 +205,26 @@ class _Drawing:
         feed = _Feed((*identity, "key"), source, db_to_gain(key.gain_db))
         self._mix(feed, detector, self.latency[buffer])
         if key.filter != DetectorFilter():
-            params = _detector_eq(key.filter)
-            self.operations.append(specs.Equalize((*identity, "detector filter"), detector, params, True))
+            self._process((*identity, "detector filter"), "eq", detector, detector, _detector_eq(key.filter), True)
         return detector
 
     def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
-        if not block.on or not block.lanes:
-            return
+        identity = (strip.id, block.id)
+        if block.on and block.lanes:
+            self._draw_lanes(strip, block, buffer)
+        level_db = block.level_db if block.on else 0.0
+        self._process(identity, "gain", buffer, buffer, GainParams.model_construct(level_db=level_db), True)
+
+    def _draw_lanes(self, strip: Strip, block: Parallel, buffer: str) -> None:
         identity = (strip.id, block.id)
         any_solo = any(lane.solo for lane in block.lanes)
         feeds: list[_Feed] = []
         for lane in block.lanes:
-            name = "/".join((*identity, lane.id))
+            name = lane_buffer(strip.id, block.id, lane.id)
             self._buffer(name, self.buffers[buffer], latency=self.latency[buffer])
             self.operations.append(specs.Copy((*identity, lane.id, "split"), buffer, name))
             self._draw_chain(strip, lane.chain, name)
+            self._shift(identity, lane, name)
             closed = lane.mute or (any_solo and not lane.solo)
             gain = 0.0 if closed else db_to_gain(lane.level_db)
             feeds.append(_Feed((*identity, lane.id), name, -gain if lane.polarity_inverted else gain))
@@ -201,9 +234,17 @@ class _Drawing:
             self._mix(feed, buffer, latest)
         self.latency[buffer] = latest
 
+    def _shift(self, identity: specs.Identity, lane: Lane, buffer: str) -> None:
+        shift = ms_to_samples(lane.shift_ms, self.session.sample_rate_hz)
+        if shift > 0:
+            self.operations.append(specs.Delay((*identity, lane.id, "shift"), buffer, shift))
+        else:
+            # A lane that is to come earlier counts as late: the others wait for it.
+            self.latency[buffer] -= shift
+
     def _draw_output(self, strip: Strip, work: str) -> None:
         n_channels = self.buffers[work]
-        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
+        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db) / self._mono_attenuation(strip)
         if n_channels == 2:
             pan = pan @ placement.width_matrix(strip.width)
         matrix = pan * self._fader_gain(strip)
@@ -214,7 +255,7 @@ class _Drawing:
         )
         if strip.output is not None:
             feed = _Feed((strip.id, "output", strip.output), post, 1.0)
-            self.feeds[strip.output].append(feed)
+            (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
         for send in strip.sends:
             self.feeds[send.to].append(self._send_feed(strip, send))
 
@@ -222,15 +263,19 @@ class _Drawing:
         source = self._tap(strip.id, send.tap)
         gain = db_to_gain(send.level_db) if send.on else 0.0
         if self.buffers[source] == 1:
-            gain *= placement.centre_gain(self.session.pan_law_db)
+            gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip)
         return _Feed((strip.id, "send", send.id), source, gain)
 
+    def _mono_attenuation(self, strip: Strip) -> float:
+        """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
+        if strip.kind in ("track", "ghost") or self.buffers[_buffer(strip.id, "work")] == 2:
+            return 1.0
+        return placement.centre_gain(self.session.pan_law_db)
+
     def _fader_gain(self, strip: Strip) -> float:
-        groups = [group for group in self.session.control_groups if strip.id in group.members]
-        closed = strip.mute or strip.id in self.silenced or any(group.mute for group in groups)
-        if closed:
+        if strip.mute or strip.id in self.silenced:
             return 0.0
-        return float(np.prod([db_to_gain(strip.fader_db), *(db_to_gain(group.level_db) for group in groups)]))
+        return db_to_gain(strip.fader_db) * self.group_gains.get(strip.id, 1.0)
 
     def _tap(self, strip_id: str, tap: Tap) -> str:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.
@@ -240,6 +285,24 @@ class _Drawing:
         self.buffers[name] = n_channels
         self.latency[name] = latency
         return name
+
+
+def work_buffer(strip_id: str) -> str:
+    """Name of the buffer a strip's own chain works in; after the chain it is the pre-fader tap."""
+    return _buffer(strip_id, "work")
+
+
+def lane_buffer(strip_id: str, block_id: str, lane_id: str) -> str:
+    """Name of the buffer that holds a lane's signal before its level."""
+    return "/".join((strip_id, block_id, lane_id))
+
+
+def delay_in_time(params: DelayParams, session: Session) -> DelayParams:
+    """A delay given as a note value, in milliseconds of the song's first tempo."""
+    assert params.note is not None
+    tempo = session.tempo[0]
+    time_ms = 1000.0 * note_to_s(params.note, bpm=tempo.bpm, beat=tempo.beat)
+    return params.model_copy(update={"time_ms": time_ms, "note": None})
 
 
 def _buffer(strip_id: str, point: str) -> str:

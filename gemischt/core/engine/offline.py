@@ -4,17 +4,44 @@ from collections.abc import Iterator, Mapping
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.renderer import DEFAULT_BLOCK, Renderer
-from gemischt.core.session.document import Session
+from gemischt.core.processors.registry import kind_of
+from gemischt.core.routing.graph import processing_order
+from gemischt.core.session.document import Processor, Session
 from gemischt.core.units import s_to_samples
 
 LONGEST_RUN_UP_S = 10.0
+LONGEST_TAIL_S = 30.0
+
+
+def tail_samples(session: Session) -> int:
+    """How long the mix may ring after the last clip: the slowest way through effects that follow each other."""
+    rate = session.sample_rate_hz
+    arriving: dict[str, int] = {strip.id: 0 for strip in session.strips}
+    for strip_id in processing_order(session):
+        strip = session.strip(strip_id)
+        leaving = arriving[strip_id] + _chain_tail(strip.chain, rate)
+        for destination in (strip.output, *(send.to for send in strip.sends)):
+            if destination is not None:
+                arriving[destination] = max(arriving[destination], leaving)
+        arriving[strip_id] = leaving
+    return arriving[session.mix.id]
+
+
+def _chain_tail(chain: tuple[Processor, ...], sample_rate_hz: int) -> int:
+    total = 0
+    for processor in chain:
+        if processor.type == "parallel":
+            total += max((_chain_tail(lane.chain, sample_rate_hz) for lane in processor.lanes), default=0)
+        elif processor.on:
+            total += kind_of(processor.type).processor.tail_of(processor.params, sample_rate_hz)
+    return total
 
 
 def stretch_samples(session: Session, renderer: Renderer, from_s: float | None, to_s: float | None) -> tuple[int, int]:
     """Half-open stretch to render; without an end, to the last clip's end and what rings after it."""
     rate = session.sample_rate_hz
     start = s_to_samples(from_s or 0.0, rate)
-    ringing = min(renderer.plan.tail_samples, s_to_samples(LONGEST_RUN_UP_S, rate))
+    ringing = min(tail_samples(session), s_to_samples(LONGEST_TAIL_S, rate))
     end = renderer.length_samples + ringing if to_s is None else s_to_samples(to_s, rate)
     return start, max(start, end)
 

@@ -1,15 +1,15 @@
 """Specs become operations: objects bound to their buffers that work block by block."""
 
 from collections.abc import Mapping
-from typing import Protocol, TypeAlias
+from typing import Protocol, TypeAlias, runtime_checkable
 
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.dsp import mixing
 from gemischt.core.engine import specs
-from gemischt.core.processors.compressor import DynamicsProcessor
-from gemischt.core.processors.eq import Equalizer
+from gemischt.core.processors.base import Place
+from gemischt.core.processors.registry import kind_of
 
 GLIDE_MS = 20.0
 """How long a changed setting takes to arrive: long enough not to click, too short to be heard as a slide."""
@@ -155,50 +155,43 @@ class DelayOperation:
             self._position[:] = other._position
 
 
-class EqualizeOperation:
-    def __init__(self, spec: specs.Equalize, buffers: Buffers, sample_rate_hz: int, glide_samples: int) -> None:
-        self.buffer = buffers[spec.buffer]
-        self.equalizer = Equalizer(sample_rate_hz=sample_rate_hz, glide_samples=glide_samples)
-        self.set(spec, glide=False)
+class ProcessOperation:
+    """A processor of the registry at work on its buffer."""
 
-    @property
-    def tail_samples(self) -> int:
-        return self.equalizer.tail_samples
-
-    def set(self, spec: specs.Equalize, *, glide: bool) -> None:
-        self.equalizer.set(spec.params, on=spec.on, glide=glide)
-
-    def run(self, position_samples: int, n_samples: int) -> None:
-        self.equalizer.process(self.buffer, n_samples)
-
-    def take_over(self, other: "EqualizeOperation") -> None:
-        self.equalizer.take_over(other.equalizer)
-
-
-class CompressOperation:
     def __init__(
-        self, spec: specs.Compress, buffers: Buffers, sample_rate_hz: int, max_block: int, glide_samples: int
+        self, spec: specs.Process, buffers: Buffers, sample_rate_hz: int, max_block: int, glide_samples: int
     ) -> None:
         self.buffer = buffers[spec.buffer]
-        self.detector = buffers[spec.detector]
-        self.dynamics = DynamicsProcessor(
-            sample_rate_hz=sample_rate_hz,
-            glide_samples=glide_samples,
-            n_channels=self.buffer.shape[0],
-            lookahead=spec.lookahead_samples,
-            max_block=max_block,
+        self._detector = buffers[spec.detector]
+        self.processor = kind_of(spec.kind).processor(
+            Place(
+                sample_rate_hz=sample_rate_hz,
+                glide_samples=glide_samples,
+                n_channels=self.buffer.shape[0],
+                max_block=max_block,
+                latency_samples=spec.latency_samples,
+            )
         )
         self.set(spec, glide=False)
 
     @property
-    def tail_samples(self) -> int:
-        return self.dynamics.tail_samples
+    def dynamics(self) -> "ReducesGain | None":
+        """The processor, if it turns down what is loud."""
+        return self.processor if isinstance(self.processor, ReducesGain) else None
 
-    def set(self, spec: specs.Compress, *, glide: bool) -> None:
-        self.dynamics.set(spec.params, on=spec.on, glide=glide)
+    def set(self, spec: specs.Process, *, glide: bool) -> None:
+        self.processor.set(spec.params, on=spec.on, glide=glide)
 
     def run(self, position_samples: int, n_samples: int) -> None:
-        self.dynamics.process(self.buffer, self.detector, n_samples)
+        self.processor.process(self.buffer, self._detector, n_samples)
 
-    def take_over(self, other: "CompressOperation") -> None:
-        self.dynamics.take_over(other.dynamics)
+    def take_over(self, other: "ProcessOperation") -> None:
+        if type(self.processor) is type(other.processor):
+            self.processor.take_over(other.processor)
+
+
+@runtime_checkable
+class ReducesGain(Protocol):
+    """What compressors and limiters tell of their last block."""
+
+    def deepest_reduction_db(self, n_samples: int) -> float: ...

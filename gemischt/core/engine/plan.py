@@ -1,6 +1,6 @@
 """A plan: the buffers and operations of one blueprint."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.blueprint import STAGES
-from gemischt.core.engine.probe import Probed, StripProbe
+from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.probe import StripProbe
 from gemischt.core.units import ms_to_samples
 
 
@@ -28,21 +29,17 @@ class Plan:
             spec.identity: self._operation(spec, media) for spec in blueprint.specs
         }
         self._order: list[operations.Operation] = list(self.operations.values())
-        self._compressors = [
-            (blueprint.strips.index(identity[0]), operation)
+        index = {strip_id: place for place, strip_id in enumerate(blueprint.strips)}
+        self._reducing = [
+            (index[identity[0]], identity, operation.dynamics)
             for identity, operation in self.operations.items()
-            if isinstance(operation, operations.CompressOperation)
+            if isinstance(operation, ProcessOperation) and operation.dynamics
         ]
 
     @property
     def output(self) -> Audio:
         """The mix of the last block, (2, max_block)."""
         return self.buffers[self.blueprint.output]
-
-    @property
-    def tail_samples(self) -> int:
-        """How long the slowest processors may ring after the last clip, all in series."""
-        return sum(getattr(operation, "tail_samples", 0) for operation in self._order)
 
     def run(self, position_samples: int, n_samples: int) -> None:
         """Render ``n_samples`` <= max_block from a place in the song."""
@@ -53,15 +50,20 @@ class Plan:
         """Render like ``run`` and read every processor of one strip on the way."""
         for identity, operation in self.operations.items():
             operation.run(position_samples, n_samples)
-            if identity[0] == probe.strip_id and len(identity) == 2 and isinstance(operation, Probed):
+            if identity[0] == probe.strip_id and len(identity) == 2 and isinstance(operation, ProcessOperation):
                 probe.read(identity[1], operation, n_samples)
 
     def reductions_db(self, n_samples: int) -> NDArray[np.float32]:
         """Deepest gain reduction per strip in the last block, its compressors added up, (n_strips,)."""
         reductions = np.zeros(len(self.blueprint.strips), np.float32)
-        for index, operation in self._compressors:
-            reductions[index] += operation.dynamics.deepest_reduction_db(n_samples)
+        for index, _, dynamics in self._reducing:
+            reductions[index] += dynamics.deepest_reduction_db(n_samples)
         return reductions
+
+    def reductions_by_processor(self, n_samples: int) -> Iterator[tuple[tuple[str, str], float]]:
+        """Deepest gain reduction of each compressor and limiter in the last block, by strip and processor."""
+        for _, identity, dynamics in self._reducing:
+            yield (identity[0], identity[1]), dynamics.deepest_reduction_db(n_samples)
 
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""
@@ -72,15 +74,13 @@ class Plan:
 
     def take_over(self, other: "Plan") -> None:
         """Continue with the state of the operations that another plan shares with this one."""
+        wanted = {spec.identity: spec for spec in self.blueprint.specs}
         for identity, operation in self.operations.items():
             before = other.operations.get(identity)
             if before is not None and type(before) is type(operation) and hasattr(operation, "take_over"):
                 operation.take_over(before)
                 if hasattr(operation, "set"):
-                    operation.set(self._spec(identity), glide=True)
-
-    def _spec(self, identity: specs.Identity) -> specs.Spec:
-        return next(spec for spec in self.blueprint.specs if spec.identity == identity)
+                    operation.set(wanted[identity], glide=True)
 
     def _operation(self, spec: specs.Spec, media: Mapping[str, MediaSamples]) -> operations.Operation:
         rate = self.blueprint.sample_rate_hz
@@ -99,10 +99,8 @@ class Plan:
                 return operations.MixIntoOperation(spec, buffers, self.max_block, glide)
             case specs.Delay():
                 return operations.DelayOperation(spec, buffers)
-            case specs.Equalize():
-                return operations.EqualizeOperation(spec, buffers, rate, glide)
-            case specs.Compress():
-                return operations.CompressOperation(spec, buffers, rate, self.max_block, glide)
+            case specs.Process():
+                return ProcessOperation(spec, buffers, rate, self.max_block, glide)
 
 
 def _settings(spec: specs.Spec) -> object:
@@ -111,7 +109,7 @@ def _settings(spec: specs.Spec) -> object:
             return spec.matrix.tolist()
         case specs.MixInto():
             return spec.gain
-        case specs.Equalize() | specs.Compress():
+        case specs.Process():
             return spec.params, spec.on
         case _:
             return None

@@ -3,11 +3,12 @@
 import numpy as np
 
 from gemischt.core.dsp.mixing import measure_level
-from gemischt.core.engine.operations import CompressOperation, EqualizeOperation
+from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
 from gemischt.core.metering.spectrum import SpectrumMeter
-
-Probed = EqualizeOperation | CompressOperation
+from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.processors.eq import Equalizer
+from gemischt.core.session.document import Processor
 
 
 class StripProbe:
@@ -25,14 +26,14 @@ class StripProbe:
         self._dynamics: dict[str, tuple[float, float]] = {}
         self._bank = MeterBank(1, 0, sample_rate_hz)
 
-    def read(self, processor_id: str, operation: Probed, n_samples: int) -> None:
+    def read(self, processor_id: str, operation: ProcessOperation, n_samples: int) -> None:
         """Measure the operation's buffer as it is now."""
         measure_level(operation.buffer, n_samples, self._meters.setdefault(processor_id, np.zeros((2, 2))))
-        if isinstance(operation, CompressOperation):
-            detected_db = operation.dynamics.loudest_detected_db(n_samples)
-            self._dynamics[processor_id] = (detected_db, operation.dynamics.deepest_reduction_db(n_samples))
-        else:
-            self._dynamics[processor_id] = (FLOOR_DB, 0.0)
+        processor = operation.processor
+        reduction_db = operation.dynamics.deepest_reduction_db(n_samples) if operation.dynamics else 0.0
+        detected_db = processor.loudest_detected_db(n_samples) if isinstance(processor, DynamicsProcessor) else FLOOR_DB
+        self._dynamics[processor_id] = (detected_db, reduction_db)
+        if isinstance(processor, Equalizer):
             self.spectrum.process(operation.buffer, n_samples)
 
     def readings(self, n_samples: int) -> Levels:
@@ -47,3 +48,14 @@ class StripProbe:
         for meter in self._meters.values():
             meter[:] = 0.0
         return out
+
+
+def probed_processors(chain: tuple[Processor, ...]) -> list[Processor]:
+    """A chain's processors in the order of a probe's readings: what stands in lanes comes before their block."""
+    probed: list[Processor] = []
+    for processor in chain:
+        if processor.type == "parallel" and processor.on:
+            for lane in processor.lanes:
+                probed.extend(probed_processors(lane.chain))
+        probed.append(processor)
+    return probed

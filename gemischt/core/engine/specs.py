@@ -4,12 +4,12 @@
 built around: if it changes, a new plan is crossfaded in. ``settings`` may change while sounding.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
 from gemischt.core.engine.placement import Matrix
-from gemischt.core.processors.compressor_params import CompressorParams
-from gemischt.core.processors.eq_params import EqParams
+from gemischt.core.parameters import FrozenModel
 
 Identity: TypeAlias = tuple[str, ...]
 
@@ -87,28 +87,19 @@ class Delay:
 
 
 @dataclass(frozen=True)
-class Equalize:
-    """Run an equaliser in place."""
+class Process:
+    """Run a processor of the registry in place; the detector may be the buffer itself."""
 
     identity: Identity
-    buffer: str
-    params: EqParams = field(compare=False)
-    on: bool = field(compare=False)
-
-
-@dataclass(frozen=True)
-class Compress:
-    """Run a compressor in place; the detector may be the buffer itself."""
-
-    identity: Identity
+    kind: str
     buffer: str
     detector: str
-    lookahead_samples: int
-    params: CompressorParams = field(compare=False)
+    latency_samples: int
+    params: FrozenModel = field(compare=False)
     on: bool = field(compare=False)
 
 
-Spec: TypeAlias = PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Equalize | Compress
+Spec: TypeAlias = PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process
 
 
 @dataclass(frozen=True)
@@ -124,6 +115,7 @@ class Blueprint:
         output: buffer that holds the mix.
         latency_samples: how much later than the song the mix comes out.
         length_samples: end of the last clip.
+        lags: how many samples the signal in each buffer is behind the song, at the end of its way.
     """
 
     sample_rate_hz: int
@@ -133,3 +125,4 @@ class Blueprint:
     output: str
     latency_samples: int
     length_samples: int
+    lags: Mapping[str, int]

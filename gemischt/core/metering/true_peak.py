@@ -12,7 +12,7 @@ from gemischt.core.units import gain_to_db
 
 N_TAPS = 12
 # Newest sample first in the tables; reversed here to run along the signal.
-_PHASES = np.ascontiguousarray(np.array(bs1770.TRUE_PEAK_PHASES)[:, ::-1])
+PHASES = np.ascontiguousarray(np.array(bs1770.TRUE_PEAK_PHASES)[:, ::-1])
 _MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
 
 
@@ -57,7 +57,7 @@ class TruePeakMeter:
 
     def process(self, audio: Audio, n_samples: int) -> None:
         """Take in the next block, n_samples <= max_block."""
-        _raise_peaks(np.ascontiguousarray(audio), n_samples, _PHASES, self._history, self._line, self.peaks)
+        _raise_peaks(np.ascontiguousarray(audio), n_samples, PHASES, self._history, self._line, self.peaks)
 
     @property
     def max_dbtp(self) -> float:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import dynamics
 from gemischt.core.dsp.mixing import start_ramp
+from gemischt.core.processors.base import Place
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
 
@@ -48,11 +49,6 @@ def static_curve_db(params: CompressorParams, inputs_db: NDArray[np.float64]) ->
     return outputs_db
 
 
-def lookahead_samples(params: CompressorParams, sample_rate_hz: int) -> int:
-    """The delay of the audio against its detector, also while bypassed."""
-    return ms_to_samples(params.lookahead_ms, sample_rate_hz)
-
-
 class DynamicsProcessor:
     """Compresses one or two channels in place.
 
@@ -61,26 +57,30 @@ class DynamicsProcessor:
     the RMS detector; ``_ring`` (channels, lookahead) the audio waiting; its oldest sample is at ``_ring_position``.
     """
 
-    def __init__(
-        self, *, sample_rate_hz: int, glide_samples: int, n_channels: int, lookahead: int, max_block: int
-    ) -> None:
-        self._sample_rate_hz = sample_rate_hz
-        self._glide_samples = glide_samples
+    def __init__(self, place: Place) -> None:
+        self._sample_rate_hz = place.sample_rate_hz
+        self._glide_samples = place.glide_samples
         self._static = np.zeros((2, dynamics.N_STATIC))
         self._remaining = np.zeros(1, np.int64)
         self._smoothed_db = np.zeros(2)
         self._held = np.zeros(2, np.int64)
         self._mean_square = np.zeros(2)
-        self._ring = np.zeros((n_channels, lookahead))
+        self._ring = np.zeros((place.n_channels, place.latency_samples))
         self._ring_position = np.zeros(1, np.int64)
-        self._levels_db = np.zeros((2, max_block))
-        self.reduction_db = np.zeros((2, max_block))
-        self.latency_samples = lookahead
-        self.tail_samples = lookahead
+        self._levels_db = np.zeros((2, place.max_block))
+        self.reduction_db = np.zeros((2, place.max_block))
         self._params = CompressorParams()
         self._feedbacks = np.zeros(3)
         self._hold_samples = 0
         self.n_streams = 1
+
+    @staticmethod
+    def latency_of(params: CompressorParams, sample_rate_hz: int) -> int:
+        return ms_to_samples(params.lookahead_ms, sample_rate_hz)
+
+    @staticmethod
+    def tail_of(params: CompressorParams, sample_rate_hz: int) -> int:
+        return 0
 
     def set(self, params: CompressorParams, *, on: bool, glide: bool) -> None:
         """Aim at new parameters; off glides to the (delayed) input."""

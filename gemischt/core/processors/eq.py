@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import biquad
 from gemischt.core.dsp.mixing import start_ramp
+from gemischt.core.processors.base import Place
 from gemischt.core.processors.eq_params import BUTTERWORTH_Q, MAX_BANDS, EqBand, EqParams
 
 SECTIONS_PER_BAND = 2
@@ -61,18 +62,23 @@ class Equalizer:
     coefficients and the step per sample towards them; a section is active while either end of its ramp does anything.
     """
 
-    latency_samples = 0
-
-    def __init__(self, *, sample_rate_hz: int, glide_samples: int) -> None:
-        self._sample_rate_hz = sample_rate_hz
-        self._glide_samples = glide_samples
+    def __init__(self, place: Place) -> None:
+        self._sample_rate_hz = place.sample_rate_hz
+        self._glide_samples = place.glide_samples
         self._ramp = np.zeros((2, _N_SECTIONS, 5))
         self._ramp[0] = biquad.IDENTITY
         self._remaining = np.zeros(1, np.int64)
         self._state = np.zeros((_N_SECTIONS, 2, 2))
         self._active = np.zeros(_N_SECTIONS, np.int64)
         self._n_active = 0
-        self.tail_samples = 0
+
+    @staticmethod
+    def latency_of(params: EqParams, sample_rate_hz: int) -> int:
+        return 0
+
+    @staticmethod
+    def tail_of(params: EqParams, sample_rate_hz: int) -> int:
+        return ring_samples(design_sections(params, sample_rate_hz))
 
     def set(self, params: EqParams, *, on: bool, glide: bool) -> None:
         """Aim at new parameters; off is flat."""
@@ -84,9 +90,8 @@ class Equalizer:
         active = np.flatnonzero(~idle | ringing)
         self._n_active = len(active)
         self._active[: self._n_active] = active
-        self.tail_samples = ring_samples(target)
 
-    def process(self, audio: Audio, n_samples: int) -> None:
+    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
         """Filter ``audio`` (1 or 2, >= n_samples) in place."""
         if self._n_active:
             biquad.run_sections(
@@ -100,7 +105,6 @@ class Equalizer:
         self._state[:] = other._state
         self._active[:] = other._active
         self._n_active = other._n_active
-        self.tail_samples = other.tail_samples
 
 
 def ring_samples(sections: NDArray[np.float64]) -> int:

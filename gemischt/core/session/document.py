@@ -6,7 +6,12 @@ from pydantic import AfterValidator, ConfigDict, Field
 
 from gemischt.core.parameters import FrozenModel, parameter
 from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqParams
+from gemischt.core.processors.gain_params import GainParams
+from gemischt.core.processors.limiter_params import LimiterParams
+from gemischt.core.processors.reverb_params import ReverbParams
+from gemischt.core.processors.saturator_params import SaturatorParams
 
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
@@ -48,9 +53,10 @@ class Section(FrozenModel):
 
 
 class Media(FrozenModel):
-    """One audio file that clips may play."""
+    """One audio file that clips may play; ``duration_s`` is noted when it comes in."""
 
     id: Id
+    duration_s: float | None = Field(default=None, ge=0.0)
     path: str = Field(min_length=1, max_length=400)
     sha256: str = Field(default="", pattern=r"^([0-9a-f]{64})?$")
 
@@ -86,6 +92,13 @@ class Key(FrozenModel):
     filter: DetectorFilter = DetectorFilter()
 
 
+class LanePlace(FrozenModel):
+    """A lane of a parallel block, as a place for processors."""
+
+    block: Id
+    lane: Id
+
+
 class Eq(FrozenModel):
     id: Id
     type: Literal["eq"] = "eq"
@@ -101,12 +114,51 @@ class Compressor(FrozenModel):
     key: Key = Key()
 
 
+class Saturator(FrozenModel):
+    id: Id
+    type: Literal["saturator"] = "saturator"
+    on: bool = True
+    params: SaturatorParams = SaturatorParams()
+
+
+class Limiter(FrozenModel):
+    id: Id
+    type: Literal["limiter"] = "limiter"
+    on: bool = True
+    params: LimiterParams = LimiterParams()
+
+
+class Gain(FrozenModel):
+    id: Id
+    type: Literal["gain"] = "gain"
+    on: bool = True
+    params: GainParams = GainParams()
+
+
+class Delay(FrozenModel):
+    id: Id
+    type: Literal["delay"] = "delay"
+    on: bool = True
+    params: DelayParams = DelayParams()
+
+
+class Reverb(FrozenModel):
+    id: Id
+    type: Literal["reverb"] = "reverb"
+    on: bool = True
+    params: ReverbParams = ReverbParams()
+
+
 class Lane(FrozenModel):
-    """One way through a parallel block."""
+    """One way through a parallel block.
+
+    ``shift_ms`` moves the lane against the others: later, or earlier, for which the whole block waits.
+    """
 
     id: Id
     name: Name
     level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    shift_ms: float = parameter(0.0, -50.0, 50.0, label="Shift", unit="ms")
     mute: bool = False
     solo: bool = False
     polarity_inverted: bool = False
@@ -114,15 +166,19 @@ class Lane(FrozenModel):
 
 
 class Parallel(FrozenModel):
-    """A split into lanes that add up again; switched off it passes its input."""
+    """A split into lanes that add up again, at a level of its own; switched off it passes its input."""
 
     id: Id
     type: Literal["parallel"] = "parallel"
     on: bool = True
+    name: Name = "Lanes"
+    level_db: float | None = parameter(0.0, -60.0, 24.0, label="Level", unit="dB")
     lanes: tuple[Lane, ...] = Field(default=(), max_length=16)
 
 
-Processor = Annotated[Eq | Compressor | Parallel, Field(discriminator="type")]
+Simple = Eq | Compressor | Saturator | Limiter | Gain | Delay | Reverb
+"""What is no block of lanes: an entry of the registry each."""
+Processor = Annotated[Simple | Parallel, Field(discriminator="type")]
 
 
 class Pan(FrozenModel):
@@ -145,7 +201,10 @@ class Send(FrozenModel):
 
 
 class Strip(FrozenModel):
-    """Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends."""
+    """Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends.
+
+    A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
+    """
 
     id: Id
     kind: StripKind = "track"
@@ -164,19 +223,24 @@ class Strip(FrozenModel):
     pan: Pan = Pan()
     width: float = parameter(1.0, 0.0, 2.0, label="Width")
     output: Id | None = None
+    late: bool = False
     sends: tuple[Send, ...] = Field(default=(), max_length=64)
 
 
 class Folder(FrozenModel):
-    """A place for strips in the tree; it carries no sound."""
+    """A place for strips in the tree; it carries no sound. ``bus`` names the bus its members were summed into."""
 
     id: Id
     name: Name
     parent: Id | None = None
+    bus: Id | None = None
 
 
 class ControlGroup(FrozenModel):
-    """One level and mute over several strips, without summing them."""
+    """One level and mute over several strips, without summing them.
+
+    Members are strips of any kind or other groups; levels of nested groups add up.
+    """
 
     id: Id
     name: Name

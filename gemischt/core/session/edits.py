@@ -5,7 +5,9 @@ from collections.abc import Callable, Iterable
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.graph import walk_chain
-from gemischt.core.session.document import Processor, Session, Strip
+from gemischt.core.session.document import ControlGroup, Folder, Lane, LanePlace, Parallel, Processor, Session, Strip
+
+Chain = tuple[Processor, ...]
 
 
 def find_strip(session: Session, strip_id: str) -> Strip:
@@ -58,6 +60,113 @@ def _map_chain(
         if result is not None:
             changed.append(result)
     return tuple(changed)
+
+
+def find_block(strip: Strip, block_id: str) -> Parallel:
+    """The parallel block of this id, or InvalidAction."""
+    block = find_processor(strip, block_id)
+    if block.type != "parallel":
+        raise InvalidAction(f'"{block_id}" has no lanes', where=strip.name)
+    return block
+
+
+def find_lane(strip: Strip, place: LanePlace) -> Lane:
+    """The lane at a place, or InvalidAction."""
+    for lane in find_block(strip, place.block).lanes:
+        if lane.id == place.lane:
+            return lane
+    raise InvalidAction(f'there is no lane "{place.lane}"', where=strip.name)
+
+
+def replace_lanes(strip: Strip, block_id: str, change: Callable[[tuple[Lane, ...]], Iterable[Lane]]) -> Strip:
+    """The strip with the lanes of one block changed."""
+    lanes = tuple(change(find_block(strip, block_id).lanes))
+    return replace_processor(strip, block_id, lambda block: block.model_copy(update={"lanes": lanes}))
+
+
+def change_chain(strip: Strip, into: LanePlace | None, change: Callable[[Chain], Chain]) -> Strip:
+    """The strip with its own chain, or that of one lane, changed."""
+    if into is None:
+        return strip.model_copy(update={"chain": change(strip.chain)})
+    find_lane(strip, into)
+
+    def changed(lanes: tuple[Lane, ...]) -> list[Lane]:
+        return [
+            lane.model_copy(update={"chain": change(lane.chain)}) if lane.id == into.lane else lane for lane in lanes
+        ]
+
+    return replace_lanes(strip, into.block, changed)
+
+
+def place_of(strip: Strip, processor_id: str) -> LanePlace | None:
+    """The lane a processor stands in, or None for the strip's own chain."""
+    for block in walk_chain(strip.chain):
+        if block.type == "parallel":
+            for lane in block.lanes:
+                if any(processor.id == processor_id for processor in lane.chain):
+                    return LanePlace(block=block.id, lane=lane.id)
+    return None
+
+
+def with_fresh_ids(strip: Strip, processors: Chain) -> Chain:
+    """Copies of processors, whatever stands in their lanes included, under ids the strip does not use yet."""
+    taken = [processor.id for processor in walk_chain(strip.chain)]
+
+    def renewed(chain: Chain) -> Chain:
+        copies: list[Processor] = []
+        for processor in chain:
+            own_id = fresh_id(processor.id, taken)
+            taken.append(own_id)
+            copy: Processor = processor.model_copy(update={"id": own_id})
+            if copy.type == "parallel":
+                lanes = tuple(lane.model_copy(update={"chain": renewed(lane.chain)}) for lane in copy.lanes)
+                copy = copy.model_copy(update={"lanes": lanes})
+            copies.append(copy)
+        return tuple(copies)
+
+    return renewed(processors)
+
+
+def unkeyed(chain: Chain, gone: set[str]) -> Chain:
+    """The chain with keys from strips that are gone turned back to the strip's own signal."""
+    changed: list[Processor] = []
+    for processor in chain:
+        if processor.type == "compressor" and processor.key.source in gone:
+            key = processor.key.model_copy(update={"source": None})
+            changed.append(processor.model_copy(update={"key": key}))
+        elif processor.type == "parallel":
+            lanes = tuple(lane.model_copy(update={"chain": unkeyed(lane.chain, gone)}) for lane in processor.lanes)
+            changed.append(processor.model_copy(update={"lanes": lanes}))
+        else:
+            changed.append(processor)
+    return tuple(changed)
+
+
+def inserted(chain: Chain, processors: Chain, at: int | None) -> Chain:
+    """The chain with processors put in; ``at`` null is the end."""
+    place = len(chain) if at is None else min(max(0, at), len(chain))
+    return (*chain[:place], *processors, *chain[place:])
+
+
+def find_folder(session: Session, folder_id: str) -> Folder:
+    """The folder of this id, or InvalidAction."""
+    for folder in session.folders:
+        if folder.id == folder_id:
+            return folder
+    raise InvalidAction(f'there is no folder "{folder_id}"', where="folders")
+
+
+def find_group(session: Session, group_id: str) -> ControlGroup:
+    """The control group of this id, or InvalidAction."""
+    for group in session.control_groups:
+        if group.id == group_id:
+            return group
+    raise InvalidAction(f'there is no control group "{group_id}"', where="control groups")
+
+
+def fresh_strip_id(session: Session, name: str) -> str:
+    """An id for a new strip or control group."""
+    return fresh_id(name, [strip.id for strip in session.strips] + [group.id for group in session.control_groups])
 
 
 def fresh_id(name: str, taken: Iterable[str]) -> str:

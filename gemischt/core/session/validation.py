@@ -68,11 +68,7 @@ def _faults(session: Session) -> Iterator[Fault]:
     yield from _repeated("control_groups", (group.id for group in session.control_groups))
     yield from _strip_faults(session)
     yield from _folder_faults(session)
-    known = {strip.id for strip in session.strips}
-    for group in session.control_groups:
-        for member in group.members:
-            if member not in known:
-                yield Fault(f"control_groups/{group.id}/members", f'no strip "{member}"')
+    yield from _group_faults(session)
     for index, section in enumerate(session.sections):
         if section.end_s <= section.start_s:
             yield Fault(f"sections/{index}", "must end after it starts")
@@ -91,6 +87,8 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
             yield from _destination_faults(f"{path}/output", strip.output, kinds)
             if strip.kind == "mix":
                 yield Fault(f"{path}/output", "the mix plays out; it has no output strip")
+        elif strip.late:
+            yield Fault(f"{path}/late", "only a strip that plays to another one can join it late")
         if strip.folder is not None and strip.folder not in folders:
             yield Fault(f"{path}/folder", f'no folder "{strip.folder}"')
         if strip.clips and strip.kind not in ("track", "ghost"):
@@ -121,18 +119,44 @@ def _destination_faults(path: str, destination: str, kinds: Mapping[str, str]) -
 
 
 def _folder_faults(session: Session) -> Iterator[Fault]:
-    parents = {folder.id: folder.parent for folder in session.folders}
+    parents = {folder.id: [folder.parent] if folder.parent else [] for folder in session.folders}
+    buses = {strip.id for strip in session.strips if strip.kind == "bus"}
     for folder in session.folders:
         if folder.parent is not None and folder.parent not in parents:
             yield Fault(f"folders/{folder.id}/parent", f'no folder "{folder.parent}"')
-            continue
-        seen: set[str] = set()
-        step: str | None = folder.id
-        while step is not None and step not in seen:
-            seen.add(step)
-            step = parents.get(step)
-        if step is not None:
-            yield Fault(f"folders/{folder.id}/parent", "a folder cannot lie inside itself")
+        if folder.bus is not None and folder.bus not in buses:
+            yield Fault(f"folders/{folder.id}/bus", f'no bus "{folder.bus}"')
+    for inside_itself in _in_circles(parents):
+        yield Fault(f"folders/{inside_itself}/parent", "a folder cannot lie inside itself")
+
+
+def _group_faults(session: Session) -> Iterator[Fault]:
+    strips = {strip.id for strip in session.strips}
+    groups = {group.id: list(group.members) for group in session.control_groups}
+    for group in session.control_groups:
+        path = f"control_groups/{group.id}"
+        if group.id in strips:
+            yield Fault(path, "a strip has the same id")
+        for member in group.members:
+            if member not in strips and member not in groups:
+                yield Fault(f"{path}/members", f'no strip or group "{member}"')
+        yield from _repeated(f"{path}/members", group.members)
+    for inside_itself in _in_circles(groups):
+        yield Fault(f"control_groups/{inside_itself}/members", "a group cannot be a member of itself")
+
+
+def _in_circles(following: Mapping[str, list[str]]) -> Iterator[str]:
+    """Names from which a walk comes back to where it began."""
+    for start in following:
+        reached: set[str] = set()
+        waiting = list(following[start])
+        while waiting:
+            step = waiting.pop()
+            if step not in reached:
+                reached.add(step)
+                waiting.extend(following.get(step, ()))
+        if start in reached:
+            yield start
 
 
 def _repeated(path: str, ids: Iterable[str]) -> Iterator[Fault]:

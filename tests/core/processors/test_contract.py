@@ -14,6 +14,20 @@ N = 6000
 NEUTRAL: dict[str, dict[str, Any]] = {
     "eq": {"bands": [{"gain_db": 0.0}, {"shape": "high-shelf", "gain_db": 0.0}]},
     "compressor": {"ratio": 1.0, "lookahead_ms": 5.0},
+    "saturator": {"mix": 0.0},
+    "limiter": {"ceiling_dbtp": 0.0},
+    "gain": {},
+    "delay": {"wet": 0.0},
+    "reverb": {"wet": 0.0},
+}
+# Where the other parameters stand while one is tried: something must happen.
+BUSY: dict[str, dict[str, Any]] = {
+    "compressor": {"threshold_db": -40.0},
+    "saturator": {"drive_db": 24.0, "lean": 0.5},
+    "limiter": {"input_db": 12.0},
+    "gain": {"channels": "mono"},
+    "delay": {"time_ms": 5.0, "feedback": 0.9, "low_cut_hz": 100.0},
+    "reverb": {"pre_delay_ms": 0.0, "size": 0.0},
 }
 
 
@@ -30,7 +44,7 @@ def numeric_fields(kind: str) -> dict[str, dict[str, Any]]:
 
 
 def params_with(kind: str, name: str, value: float) -> dict[str, Any]:
-    return {"bands": [{"gain_db": 12.0, name: value}]} if kind == "eq" else {"threshold_db": -40.0, name: value}
+    return {"bands": [{"gain_db": 12.0, name: value}]} if kind == "eq" else {**BUSY[kind], name: value}
 
 
 class ContractTest(unittest.TestCase):
@@ -74,8 +88,34 @@ class ContractTest(unittest.TestCase):
         signal[:, ::2] *= -1.0
         for item in PROCESSORS:
             with self.subTest(item.kind):
-                params = params_with(item.kind, *(("gain_db", 24.0) if item.kind == "eq" else ("makeup_db", 36.0)))
+                params = params_with("eq", "gain_db", 24.0) if item.kind == "eq" else BUSY[item.kind]
                 self.assertTrue(np.isfinite(self.render(item.kind, signal, params)).all())
+
+    def test_one_channel_and_every_block_size_give_the_same(self) -> None:
+        for item in PROCESSORS:
+            params = params_with("eq", "gain_db", 24.0) if item.kind == "eq" else BUSY[item.kind]
+            for channels in (1, 2):
+                outs = []
+                for block in (N, 1, 64, 1000):
+                    bench = Bench()
+                    chain = [{"id": "p", "type": item.kind, "params": params}]
+                    bench.track("a", noise(N / 48000, channels=channels), chain=chain)
+                    outs.append(bench.render(N, max_block=block))
+                for out in outs[1:]:
+                    with self.subTest(kind=item.kind, channels=channels):
+                        np.testing.assert_allclose(out, outs[0], atol=1e-15, rtol=0)
+
+    def test_bypassed_it_lets_the_signal_through_in_its_place(self) -> None:
+        signal = noise(N / 48000)
+        for item in PROCESSORS:
+            with self.subTest(item.kind):
+                params = params_with("eq", "gain_db", 24.0) if item.kind == "eq" else BUSY[item.kind]
+                bench = Bench()
+                bench.track("a", signal, chain=[{"id": "p", "type": item.kind, "params": params, "on": False}])
+                renderer = bench.renderer()
+                lag = renderer.latency_samples
+                out = renderer.render(N)[:, lag:]
+                np.testing.assert_allclose(out, signal.astype(np.float32)[:, : N - lag], atol=1e-12)
 
     def test_values_outside_are_refused_by_name(self) -> None:
         for item in PROCESSORS:

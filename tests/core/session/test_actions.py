@@ -101,10 +101,10 @@ class TidyTest(ActionCase):
             self.act(type="remove-strips", strips=["mix"])
 
     def test_order(self) -> None:
-        after = self.act(type="move-strips", strips=["voice", "drum"], before="bass")
-        self.assertEqual([strip.id for strip in after.strips][:3], ["voice", "drum", "bass"])
+        after = self.act(type="move-in-tree", strips=["voice", "bass"], where="before", strip="drum")
+        self.assertEqual([strip.id for strip in after.strips][:3], ["bass", "voice", "drum"])
         with self.assertRaises(InvalidAction):
-            self.act(type="move-strips", strips=["voice"], before="voice")
+            self.act(type="move-in-tree", strips=["mix"], where="before", strip="drum")
 
     def test_new_bus_and_return(self) -> None:
         for kind in ("bus", "return"):

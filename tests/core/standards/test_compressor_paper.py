@@ -10,6 +10,7 @@ import numpy as np
 
 from gemischt.core.processors.compressor import DynamicsProcessor, static_curve_db
 from gemischt.core.processors.compressor_params import CompressorParams
+from tests.support.places import place
 from tests.support.signals import RATE_HZ, noise
 
 INPUTS_DB = np.array([-30, -25, -24, -22, -20, -18, -15, -12, -10, -6, -3, 0], dtype=float)
@@ -26,9 +27,7 @@ CURVES = {
 
 
 def processor(params: CompressorParams, *, n_channels: int = 1, max_block: int = 96000) -> DynamicsProcessor:
-    made = DynamicsProcessor(
-        sample_rate_hz=RATE_HZ, glide_samples=960, n_channels=n_channels, lookahead=0, max_block=max_block
-    )
+    made = DynamicsProcessor(place(n_channels=n_channels, max_block=max_block))
     made.set(params, on=True, glide=False)
     return made
 

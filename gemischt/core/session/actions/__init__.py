@@ -1,46 +1,101 @@
 """Every edit the user can make, one module per station.
 
-level   a strip's own settings
-tidy    bring in, order and remove strips; the song's frame
-route   where strips play to
-chain   processors, their parameters and keys
+level    a strip's own settings
+tidy     bring in, name and remove strips; the song's frame
+folders  folders and the order of strips
+clips    what tracks play
+route    where strips play to and send to
+groups   control groups
+chain    processors, their parameters and keys
+lanes    parallel blocks
 """
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, TypeAdapter, ValidationError
 
 from gemischt.core.errors import InvalidSession
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.actions.chain import AddProcessor, MoveProcessor, RemoveProcessor, SetProcessor
-from gemischt.core.session.actions.level import SetStrips, StripSettings
-from gemischt.core.session.actions.route import BusFromStrips, SetOutput
-from gemischt.core.session.actions.tidy import (
-    AddStrip,
-    AddTracks,
-    MoveStrips,
-    NewTrack,
-    RemoveStrips,
-    SetSong,
+from gemischt.core.session.actions.chain import (
+    AddProcessor,
+    MoveProcessor,
+    PasteProcessors,
+    RemoveProcessor,
+    SetProcessor,
 )
+from gemischt.core.session.actions.clips import DuplicateClip, RemoveClip, SetClips, SplitClip
+from gemischt.core.session.actions.folders import FolderFromStrips, MoveInTree, RemoveFolder, SetFolder, SumFolder
+from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
+from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
+from gemischt.core.session.actions.level import SetStrips, StripSettings
+from gemischt.core.session.actions.route import (
+    AddSend,
+    BusFromStrips,
+    PasteSends,
+    RemoveSends,
+    SetOutput,
+    SetSends,
+)
+from gemischt.core.session.actions.tidy import AddStrip, AddTracks, NewTrack, RemoveStrips, RenameStrips, SetSong
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import check_session, faults_of
 
-AnyAction = Annotated[
+SingleAction = Annotated[
     SetStrips
     | AddTracks
     | AddStrip
     | RemoveStrips
-    | MoveStrips
+    | RenameStrips
     | SetSong
+    | FolderFromStrips
+    | MoveInTree
+    | SetFolder
+    | RemoveFolder
+    | SumFolder
+    | SetClips
+    | SplitClip
+    | DuplicateClip
+    | RemoveClip
     | SetOutput
     | BusFromStrips
+    | AddSend
+    | SetSends
+    | RemoveSends
+    | PasteSends
+    | AddGroup
+    | SetGroup
+    | RemoveGroup
     | AddProcessor
+    | PasteProcessors
     | RemoveProcessor
     | MoveProcessor
-    | SetProcessor,
+    | SetProcessor
+    | AddParallel
+    | SetParallel
+    | AddLane
+    | RemoveLane
+    | SetLanes,
     Field(discriminator="type"),
 ]
+
+
+class Together(Action):
+    """Several actions as one edit with a name of its own."""
+
+    type: Literal["together"] = "together"
+    title: str = Field(min_length=1, max_length=200)
+    actions: tuple[SingleAction, ...] = Field(min_length=1, max_length=512)
+
+    def apply(self, session: Session) -> Session:
+        for action in self.actions:
+            session = action.apply(session)
+        return session
+
+    def describe(self, session: Session) -> str:
+        return self.title
+
+
+AnyAction = Annotated[SingleAction | Together, Field(discriminator="type")]
 
 _ADAPTER: TypeAdapter[Action] = TypeAdapter(AnyAction)
 
@@ -62,21 +117,45 @@ def apply_action(session: Session, action: Action) -> Session:
 
 __all__ = [
     "Action",
+    "AddGroup",
+    "AddLane",
+    "AddParallel",
     "AddProcessor",
+    "AddSend",
     "AddStrip",
     "AddTracks",
     "AnyAction",
     "BusFromStrips",
+    "DuplicateClip",
+    "FolderFromStrips",
+    "MoveInTree",
     "MoveProcessor",
-    "MoveStrips",
     "NewTrack",
+    "PasteProcessors",
+    "PasteSends",
+    "RemoveClip",
+    "RemoveFolder",
+    "RemoveGroup",
+    "RemoveLane",
     "RemoveProcessor",
+    "RemoveSends",
     "RemoveStrips",
+    "RenameStrips",
+    "SetClips",
+    "SetFolder",
+    "SetGroup",
+    "SetLanes",
     "SetOutput",
+    "SetParallel",
     "SetProcessor",
+    "SetSends",
     "SetSong",
     "SetStrips",
+    "SingleAction",
+    "SplitClip",
     "StripSettings",
+    "SumFolder",
+    "Together",
     "apply_action",
     "parse_action",
 ]

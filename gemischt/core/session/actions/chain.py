@@ -1,44 +1,88 @@
-"""Edits of what stands in a strip's chain."""
+"""Edits of what stands in a strip's chain, or in the chain of a lane."""
 
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 
 from gemischt.core.errors import InvalidAction, InvalidSession
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Compressor, Eq, Id, Key, Processor, Session
-from gemischt.core.session.edits import find_processor, find_strip, fresh_id, replace_processor, replace_strip
+from gemischt.core.session.document import Id, Key, LanePlace, Processor, Session, Simple, Strip
+from gemischt.core.session.edits import (
+    Chain,
+    change_chain,
+    find_processor,
+    find_strip,
+    fresh_id,
+    inserted,
+    names_of,
+    place_of,
+    replace_processor,
+    replace_strip,
+    unkeyed,
+    with_fresh_ids,
+)
 from gemischt.core.session.validation import faults_of
 
-_NEW = {"eq": Eq, "compressor": Compressor}
+NewKind = Literal["eq", "compressor", "saturator", "limiter", "gain", "delay", "reverb"]
+_NEW: TypeAdapter[Simple] = TypeAdapter(Simple)
 
 
 class AddProcessor(Action):
-    """Put a processor into a strip's chain; ``at`` null is the end."""
+    """Put a processor into a strip's chain or a lane's; ``at`` null is the end."""
 
     type: Literal["add-processor"] = "add-processor"
     strip: Id
-    processor: Literal["eq", "compressor"]
+    processor: NewKind
+    into: LanePlace | None = None
     at: int | None = None
     params: dict[str, Any] = Field(default_factory=dict)
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
         taken = [processor.id for processor in walk_chain(strip.chain)]
-        made = _NEW[self.processor](id=fresh_id(self.processor, taken))
-        made = _with_params(made, self.params, strip.name)
-        chain = list(strip.chain)
-        chain.insert(len(chain) if self.at is None else max(0, self.at), made)
-        return replace_strip(session, strip.model_copy(update={"chain": tuple(chain)}))
+        plain = _NEW.validate_python({"id": fresh_id(self.processor, taken), "type": self.processor})
+        made = _with_params(plain, self.params, strip.name)
+        return replace_strip(session, change_chain(strip, self.into, lambda chain: inserted(chain, (made,), self.at)))
 
     def describe(self, session: Session) -> str:
         return f"{find_strip(session, self.strip).name}: {label_of(self.processor)} added"
 
 
+class PasteProcessors(Action):
+    """Put copies of processors into chains: from a clipboard, or from a preset whose name is ``title``.
+
+    A key that names a strip the session does not have, or that would hear itself, hears its own strip instead.
+    """
+
+    type: Literal["paste-processors"] = "paste-processors"
+    strips: tuple[Id, ...] = Field(min_length=1, max_length=512)
+    processors: tuple[Processor, ...] = Field(min_length=1, max_length=64)
+    into: LanePlace | None = None
+    at: int | None = None
+    title: str = Field(default="", max_length=200)
+
+    def apply(self, session: Session) -> Session:
+        for strip_id in self.strips:
+            session = replace_strip(session, self._pasted(session, find_strip(session, strip_id)))
+        return session
+
+    def describe(self, session: Session) -> str:
+        labels = [label_of(processor.type) for processor in self.processors]
+        what = self.title or (labels[0] if len(labels) == 1 else f"{len(labels)} processors")
+        return f"{names_of(session, self.strips)}: {what} {'recalled' if self.title else 'pasted'}"
+
+    def _pasted(self, session: Session, strip: Strip) -> Strip:
+        others = {other.id for other in session.strips} - {strip.id}
+        sources = {item.key.source for item in walk_chain(self.processors) if item.type == "compressor"}
+        gone = {source for source in sources if source is not None and source not in others}
+        copies = with_fresh_ids(strip, unkeyed(self.processors, gone))
+        return change_chain(strip, self.into, lambda chain: inserted(chain, copies, self.at))
+
+
 class RemoveProcessor(Action):
-    """Take a processor out of a chain."""
+    """Take a processor or a block of lanes out of a chain."""
 
     type: Literal["remove-processor"] = "remove-processor"
     strip: Id
@@ -55,7 +99,7 @@ class RemoveProcessor(Action):
 
 
 class MoveProcessor(Action):
-    """Move a processor to another place in the strip's own chain; ``to`` counts from 0 after it was taken out."""
+    """Move a processor to another place in the chain it stands in; ``to`` counts from 0 after it was taken out."""
 
     type: Literal["move-processor"] = "move-processor"
     strip: Id
@@ -64,12 +108,12 @@ class MoveProcessor(Action):
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
-        moving = next((item for item in strip.chain if item.id == self.processor), None)
-        if moving is None:
-            raise InvalidAction(f'there is no processor "{self.processor}" to move', where=strip.name)
-        rest = [item for item in strip.chain if item.id != self.processor]
-        rest.insert(min(max(0, self.to), len(rest)), moving)
-        return replace_strip(session, strip.model_copy(update={"chain": tuple(rest)}))
+        moving = find_processor(strip, self.processor)
+
+        def moved(chain: Chain) -> Chain:
+            return inserted(tuple(item for item in chain if item.id != moving.id), (moving,), max(0, self.to))
+
+        return replace_strip(session, change_chain(strip, place_of(strip, moving.id), moved))
 
     def describe(self, session: Session) -> str:
         strip = find_strip(session, self.strip)
@@ -88,15 +132,15 @@ class SetProcessor(Action):
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
-        old = find_processor(strip, self.processor)
-        new = _with_params(old, self.params, strip.name)
+        before = find_processor(strip, self.processor)
+        after = _with_params(before, self.params, strip.name)
         if self.on is not None:
-            new = new.model_copy(update={"on": self.on})
+            after = after.model_copy(update={"on": self.on})
         if self.key is not None:
-            if new.type != "compressor":
-                raise InvalidAction(f"{label_of(new.type)} takes no key", where=strip.name)
-            new = new.model_copy(update={"key": self.key})
-        return replace_strip(session, replace_processor(strip, self.processor, lambda processor: new))
+            if after.type != "compressor":
+                raise InvalidAction(f"{label_of(after.type)} takes no key", where=strip.name)
+            after = after.model_copy(update={"key": self.key})
+        return replace_strip(session, replace_processor(strip, self.processor, lambda processor: after))
 
     def describe(self, session: Session) -> str:
         strip = find_strip(session, self.strip)
@@ -115,7 +159,7 @@ def _with_params(processor: Processor, values: dict[str, Any], where: str) -> Pr
     if not values:
         return processor
     if processor.type == "parallel":
-        raise InvalidAction("lanes have no parameters of their own", where=where)
+        raise InvalidAction("lanes are set one by one", where=where)
     table = type(processor.params)
     try:
         params = table.model_validate({**processor.params.model_dump(mode="json"), **values})
@@ -124,7 +168,8 @@ def _with_params(processor: Processor, values: dict[str, Any], where: str) -> Pr
     return processor.model_copy(update={"params": params})
 
 
-_UNITS = {"db": "dB", "ms": "ms", "hz": "Hz"}
+_UNITS = {"db": "dB", "dbtp": "dBTP", "ms": "ms", "hz": "Hz", "s": "s"}
+_NULLS = {"ratio": "endless", "range_db": "unlimited", "level_db": "silent", "note": "free"}
 
 
 def _describe_parameter(name: str, value: Any) -> str:
@@ -133,5 +178,7 @@ def _describe_parameter(name: str, value: Any) -> str:
     words, _, suffix = name.rpartition("_")
     unit = _UNITS.get(suffix, "")
     label = words if unit else name.replace("_", " ")
-    shown = "endless" if value is None else f"{value:.3g}" if isinstance(value, float) else value
+    if isinstance(value, bool):
+        return f"{label} {'on' if value else 'off'}"
+    shown = _NULLS.get(name, "open") if value is None else f"{value:.3g}" if isinstance(value, float) else value
     return f"{label.replace('_', ' ')} {shown} {unit}".strip()

@@ -6,10 +6,17 @@ from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Clip, Id, Media, Name, Processor, Section, Session, Strip, Tempo
-from gemischt.core.session.edits import find_strip, fresh_id, names_of, with_strips
+from gemischt.core.session.document import Clip, Delay, Id, Media, Name, Reverb, Section, Session, Strip, Tempo
+from gemischt.core.session.edits import (
+    find_strip,
+    fresh_id,
+    fresh_strip_id,
+    names_of,
+    replace_strip,
+    unkeyed,
+    with_strips,
+)
 
 FAMILY_COLORS = ("#b4654a", "#a87b1f", "#4f8f4f", "#1a8f8f", "#3d7fb8", "#8a6bb8", "#b85c7a", "#8a8a2f")
 
@@ -38,7 +45,7 @@ class AddTracks(Action):
             taken = [strip.id for strip in (*session.strips, *added)]
             added.append(
                 Strip(
-                    id=fresh_id(track.name, taken),
+                    id=fresh_id(track.name, (*taken, *(group.id for group in session.control_groups))),
                     name=track.name,
                     color=FAMILY_COLORS[len(taken) % len(FAMILY_COLORS)],
                     clips=(Clip(media=known.id),),
@@ -54,23 +61,60 @@ class AddTracks(Action):
 
 
 class AddStrip(Action):
-    """A new, empty bus or return that plays into the mix."""
+    """A new, empty bus or return that plays into the mix; a return may begin with an effect, fully wet."""
 
     type: Literal["add-strip"] = "add-strip"
     kind: Literal["bus", "return"] = "bus"
     name: Name
+    effect: Literal["reverb", "delay"] | None = None
 
     def apply(self, session: Session) -> Session:
         strip = Strip(
-            id=fresh_id(self.name, (strip.id for strip in session.strips)),
+            id=fresh_strip_id(session, self.name),
             kind=self.kind,
             name=self.name,
             output=session.mix.id,
+            chain=()
+            if self.effect is None
+            else (Reverb(id="reverb") if self.effect == "reverb" else Delay(id="delay"),),
         )
         return with_strips(session, _after_kind(session, [strip], self.kind))
 
     def describe(self, session: Session) -> str:
         return f"New {self.kind} {self.name}"
+
+
+class RenameStrips(Action):
+    """Rename strips: by a list, one name each, or by a pattern whose "#" counts from ``first``."""
+
+    type: Literal["rename-strips"] = "rename-strips"
+    strips: tuple[Id, ...] = Field(min_length=1, max_length=512)
+    names: tuple[Name, ...] = ()
+    pattern: str = Field(default="", max_length=200)
+    first: int = Field(default=1, ge=0, le=99999)
+
+    def apply(self, session: Session) -> Session:
+        names = self.names or self._counted()
+        if len(names) != len(self.strips):
+            raise InvalidAction(
+                f"{len(names)} names for {len(self.strips)} strips",
+                where=names_of(session, self.strips),
+                remedy="Give one name a line, as many as strips are selected.",
+            )
+        for strip_id, name in zip(self.strips, names, strict=True):
+            session = replace_strip(session, find_strip(session, strip_id).model_copy(update={"name": name}))
+        return session
+
+    def describe(self, session: Session) -> str:
+        return f"Rename {names_of(session, self.strips)}"
+
+    def _counted(self) -> tuple[str, ...]:
+        pattern = self.pattern.strip()
+        if not pattern:
+            raise InvalidAction("the pattern is empty", where="rename", remedy='Write a name, with "#" for the number.')
+        if "#" not in pattern:
+            pattern = f"{pattern} #" if len(self.strips) > 1 else pattern
+        return tuple(pattern.replace("#", str(self.first + index)) for index in range(len(self.strips)))
 
 
 class RemoveStrips(Action):
@@ -90,31 +134,13 @@ class RemoveStrips(Action):
             group.model_copy(update={"members": tuple(m for m in group.members if m not in gone)})
             for group in session.control_groups
         )
-        return with_strips(session, kept).model_copy(update={"control_groups": groups})
+        folders = tuple(
+            folder.model_copy(update={"bus": None}) if folder.bus in gone else folder for folder in session.folders
+        )
+        return with_strips(session, kept).model_copy(update={"control_groups": groups, "folders": folders})
 
     def describe(self, session: Session) -> str:
         return f"Delete {names_of(session, self.strips)}"
-
-
-class MoveStrips(Action):
-    """Put strips in front of another one, in their order; ``before`` null is the end of the tracks and buses."""
-
-    type: Literal["move-strips"] = "move-strips"
-    strips: tuple[Id, ...] = Field(min_length=1, max_length=512)
-    before: Id | None = None
-
-    def apply(self, session: Session) -> Session:
-        moving = [find_strip(session, strip_id) for strip_id in self.strips]
-        rest = [strip for strip in session.strips if strip.id not in self.strips]
-        ids = [strip.id for strip in rest]
-        before = self.before if self.before is not None else session.mix.id
-        if before not in ids:
-            raise InvalidAction(f'"{before}" is not a place to move to', where=names_of(session, self.strips))
-        at = ids.index(before)
-        return with_strips(session, [*rest[:at], *moving, *rest[at:]])
-
-    def describe(self, session: Session) -> str:
-        return f"Move {names_of(session, self.strips)}"
 
 
 class SetSong(Action):
@@ -150,21 +176,8 @@ def _without(strip: Strip, gone: set[str], outputs: dict[str, str | None]) -> St
     return strip.model_copy(
         update={
             "output": output,
+            "late": strip.late and output is not None,
             "sends": tuple(send for send in strip.sends if send.to not in gone),
-            "chain": tuple(_unkeyed(processor, gone) for processor in strip.chain),
+            "chain": unkeyed(strip.chain, gone),
         }
     )
-
-
-def _unkeyed(processor: Processor, gone: set[str]) -> Processor:
-    if processor.type == "compressor" and processor.key.source in gone:
-        return processor.model_copy(update={"key": processor.key.model_copy(update={"source": None})})
-    if processor.type == "parallel" and any(
-        inner.type == "compressor" and inner.key.source in gone for inner in walk_chain((processor,))
-    ):
-        lanes = tuple(
-            lane.model_copy(update={"chain": tuple(_unkeyed(inner, gone) for inner in lane.chain)})
-            for lane in processor.lanes
-        )
-        return processor.model_copy(update={"lanes": lanes})
-    return processor

@@ -1,0 +1,32 @@
+"""What else in a session refers to some strips, said before they are deleted."""
+
+from collections.abc import Iterator
+
+from gemischt.core.routing.graph import keyed_processors
+from gemischt.core.session.document import Session
+from gemischt.core.session.edits import names_of
+
+
+def references_to(session: Session, strip_ids: set[str]) -> list[str]:
+    """Sentences, one for each kind of thing that loses something; empty if nothing refers to the strips."""
+    return list(_references(session, strip_ids))
+
+
+def _references(session: Session, gone: set[str]) -> Iterator[str]:
+    kept = [strip for strip in session.strips if strip.id not in gone]
+    playing = [strip.id for strip in kept if strip.output in gone]
+    if playing:
+        yield f"{names_of(session, playing)} will play where it played instead."
+    for strip in kept:
+        lost = sorted({send.to for send in strip.sends if send.to in gone})
+        if lost:
+            yield f"{strip.name} loses its send to {names_of(session, lost)}."
+        keys = sorted({processor.key.source or "" for processor in keyed_processors(strip)} & gone)
+        if keys:
+            yield f"{strip.name} no longer hears {names_of(session, keys)} and listens to itself."
+    for group in session.control_groups:
+        if gone & set(group.members):
+            yield f"The control group {group.name} loses {len(gone & set(group.members))} of {len(group.members)}."
+    for folder in session.folders:
+        if folder.bus in gone:
+            yield f"The folder {folder.name} is no longer summed."

@@ -1,0 +1,16 @@
+"""The gain processor's parameter table."""
+
+from typing import Literal
+
+from gemischt.core.parameters import FrozenModel, parameter
+
+Channels = Literal["as-is", "swap", "mono", "left", "right"]
+
+
+class GainParams(FrozenModel):
+    """A level, a turn of polarity per side, and which side goes where. ``level_db`` null is silence."""
+
+    level_db: float | None = parameter(0.0, -60.0, 36.0, label="Level", unit="dB")
+    channels: Channels = "as-is"
+    left_inverted: bool = False
+    right_inverted: bool = False

@@ -1,0 +1,20 @@
+"""The reverb's parameter table."""
+
+from gemischt.core.parameters import FrozenModel, parameter
+
+
+class ReverbParams(FrozenModel):
+    """A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs.
+
+    The cuts lie in front of the room; null leaves that side open.
+    """
+
+    pre_delay_ms: float = parameter(20.0, 0.0, 500.0, label="Pre-delay", unit="ms")
+    decay_s: float = parameter(1.8, 0.1, 20.0, label="Decay", unit="s", scale="logarithmic")
+    size: float = parameter(0.6, 0.0, 1.0, label="Size")
+    damping: float = parameter(0.3, 0.0, 1.0, label="Damping")
+    diffusion: float = parameter(0.8, 0.0, 1.0, label="Diffusion")
+    low_cut_hz: float | None = parameter(None, 20.0, 2000.0, label="Low cut", unit="Hz", scale="logarithmic")
+    high_cut_hz: float | None = parameter(None, 500.0, 20000.0, label="High cut", unit="Hz", scale="logarithmic")
+    width: float = parameter(1.0, 0.0, 2.0, label="Width")
+    wet: float = parameter(1.0, 0.0, 1.0, label="Wet")

@@ -1,0 +1,20 @@
+"""Measured reports as JSON: levels of silence are null."""
+
+import dataclasses
+import math
+from typing import Any
+
+from gemischt.core.session.actions import Action
+
+
+def report_to_json(report: object) -> Any:
+    """A dataclass, model, tuple or value; infinities become null, actions what the API takes."""
+    if isinstance(report, Action):
+        return report.model_dump(mode="json", by_alias=True, exclude_unset=True)
+    if dataclasses.is_dataclass(report) and not isinstance(report, type):
+        return {field.name: report_to_json(getattr(report, field.name)) for field in dataclasses.fields(report)}
+    if isinstance(report, (tuple, list)):
+        return [report_to_json(item) for item in report]
+    if isinstance(report, float):
+        return report if math.isfinite(report) else None
+    return report
