@@ -9,6 +9,8 @@ from gemischt.demo import score
 
 AS_RECORDED = "Low Tide (as recorded)"
 MIXED = "Low Tide (mixed)"
+DRUM_LANES_DB = -2.0
+"""What makes the drums as loud as without their lanes."""
 
 _COLORS = {"drums": "#b4654a", "low": "#a87b1f", "strings": "#4f8f4f", "reeds": "#b85c7a", "bars": "#1a8f8f",
            "brass": "#8a8a2f", "voices": "#8a6bb8", "sea": "#3d7fb8"}  # fmt: skip
@@ -49,7 +51,7 @@ def as_recorded(media: Mapping[str, Media]) -> Session:
 
 
 def mixed(media: Mapping[str, Media]) -> Session:
-    """Staged, grouped, placed, and making room: what the demo should sound like."""
+    """Staged, grouped, placed, with rooms, lanes, and making room: what the demo should sound like."""
     settings: dict[str, dict[str, Any]] = {
         "frame-drum": {"trim_db": -10.6, "fader_db": -1.5, "output": "drums", "pan": _at(-0.12)},
         "frame-drum-far": {"trim_db": -7.5, "mute": True, "output": "drums"},
@@ -68,7 +70,7 @@ def mixed(media: Mapping[str, Media]) -> Session:
         "lead-voice": {"trim_db": -4.4, "fader_db": 1.5, "output": "voices"},
         "harmony-voice-1": {"trim_db": -5.8, "fader_db": -6.0, "output": "voices", "pan": _at(-0.45)},
         "harmony-voice-2": {"trim_db": -0.3, "fader_db": -6.5, "output": "voices", "pan": _at(0.45)},
-        "sea-ambience": {"trim_db": -8.3, "fader_db": -17.0},
+        "sea-ambience": {"trim_db": -8.3, "fader_db": -13.0, "late": True},
     }
     chains: dict[str, list[dict[str, Any]]] = {
         "frame-drum": [
@@ -103,31 +105,88 @@ def mixed(media: Mapping[str, Media]) -> Session:
                        {"shape": "high-shelf", "frequency_hz": 9000.0, "gain_db": 2.0}]),
             _compressor("compressor", threshold_db=-26.0, ratio=3.0, attack_ms=8.0, release_ms=120.0),
         ],
-        "drums": [_compressor("compressor", threshold_db=-20.0, ratio=2.0, attack_ms=30.0, release_ms=150.0)],
+        "drums": [_DRUM_LANES, _compressor("compressor", threshold_db=-20.0, ratio=2.0, attack_ms=30.0, release_ms=150.0)],
         "voices": [_compressor("compressor", threshold_db=-22.0, ratio=2.0, attack_ms=15.0, release_ms=180.0)],
     }  # fmt: skip
-    strips: list[dict[str, Any]] = []
-    bus_of = {"frame-drum": "drums", "low-tom": "toms", "mandolin-left": "strings", "lead-voice": "voices"}
+    sends: dict[str, list[dict[str, Any]]] = {
+        "hand-claps": [_send("hall", -12.0)],
+        "mandolin-left": [_send("hall", -18.0)],
+        "mandolin-right": [_send("hall", -18.0)],
+        "accordion": [_send("hall", -20.0)],
+        "glass-marimba": [_send("hall", -13.0), _send("echo", -16.0)],
+        "muted-trumpet": [_send("hall", -14.0)],
+        "lead-voice": [_send("hall", -14.0), _send("echo", -17.0)],
+        "harmony-voice-1": [_send("hall", -12.0)],
+        "harmony-voice-2": [_send("hall", -12.0)],
+        "toms": [_send("hall", -16.0)],
+    }
+    folders = {
+        "drums": ("frame-drum", "frame-drum-far", "floor-drum", "hand-claps", "shaker"),
+        "toms": ("low-tom", "mid-tom"),
+        "strings": ("mandolin-left", "mandolin-right", "nylon-guitar"),
+        "voices": ("lead-voice", "harmony-voice-1", "harmony-voice-2"),
+    }
     buses = {
         "drums": _bus("drums", "Drums", "drums", "mix"),
-        "toms": _bus("toms", "Toms", "drums", "drums"),
+        "toms": _bus("toms", "Toms", "drums", "drums") | {"folder": "drums"},
         "strings": _bus("strings", "Strings", "strings", "mix"),
         "voices": _bus("voices", "Voices", "voices", "mix"),
     }
+    folder_of = {track: folder for folder, tracks in folders.items() for track in tracks}
+    strips: list[dict[str, Any]] = []
     for track_id in _TRACKS:
-        if track_id in bus_of:
-            strips.append(buses[bus_of[track_id]])
-        strips.append(_track(track_id) | settings[track_id])
+        folder = folder_of.get(track_id)
+        if folder is not None and folders[folder][0] == track_id:
+            strips.append(buses[folder])
+        strips.append(_track(track_id) | {"folder": folder} | settings[track_id])
+    strips += [_return("hall", "Hall", _HALL), _return("echo", "Echo", _ECHO) | {"sends": [_send("hall", -12.0)]}]
     for strip in strips:
-        strip["chain"] = chains.get(strip["id"], [])
+        strip["chain"] = chains.get(strip["id"], strip.get("chain", []))
+        strip["sends"] = sends.get(strip["id"], strip.get("sends", []))
     mix_chain = [
         _eq("eq", [_cut("low-cut", 28.0), {"shape": "high-shelf", "frequency_hz": 8000.0, "gain_db": 1.0}]),
         _compressor("compressor", threshold_db=-16.0, ratio=1.6, attack_ms=30.0, release_ms=200.0, lookahead_ms=2.0),
     ]
-    return _session(MIXED, media, [*strips, _mix(mix_chain) | {"trim_db": 8.0}])
+    band = [track_id for track_id in _TRACKS if track_id != "sea-ambience"]
+    return _session(
+        MIXED,
+        media,
+        [*strips, _mix(mix_chain) | {"trim_db": 8.0}],
+        folders=[
+            {"id": folder, "name": folder.title(), "bus": folder, "parent": "drums" if folder == "toms" else None}
+            for folder in folders
+        ],
+        control_groups=[{"id": "band", "name": "Band", "members": band}],
+    )
 
 
-def _session(name: str, media: Mapping[str, Media], strips: list[dict[str, Any]]) -> Session:
+_DRUM_LANES = {
+    "id": "lanes",
+    "type": "parallel",
+    "name": "Drum lanes",
+    "level_db": DRUM_LANES_DB,
+    "lanes": [
+        {"id": "clean", "name": "Clean"},
+        {"id": "squash", "name": "Squash", "level_db": -10.0, "chain": [
+            {"id": "squash", "type": "compressor",
+             "params": {"threshold_db": -38.0, "ratio": 12.0, "attack_ms": 2.0, "release_ms": 110.0, "makeup_db": 10.0}}]},
+        {"id": "only-top", "name": "Only top", "level_db": -14.0, "chain": [
+            {"id": "top", "type": "eq",
+             "params": {"bands": [{"shape": "low-cut", "frequency_hz": 4500.0, "slope_db_per_octave": 24}]}},
+            {"id": "bite", "type": "saturator", "params": {"drive_db": 12.0}}]},
+    ],
+}  # fmt: skip
+_HALL = [
+    {"id": "reverb", "type": "reverb", "params": {"pre_delay_ms": 28.0, "decay_s": 2.1, "size": 0.7, "damping": 0.45,
+                                                  "low_cut_hz": 180.0, "high_cut_hz": 9000.0}},
+]  # fmt: skip
+_ECHO = [
+    {"id": "delay", "type": "delay", "params": {"note": "1/4", "feedback": 0.32, "ping_pong": True, "low_cut_hz": 250.0,
+                                                "high_cut_hz": 4200.0}},
+]  # fmt: skip
+
+
+def _session(name: str, media: Mapping[str, Media], strips: list[dict[str, Any]], **more: Any) -> Session:
     return parse_session(
         {
             "format": "gemischt-session",
@@ -141,6 +200,7 @@ def _session(name: str, media: Mapping[str, Media], strips: list[dict[str, Any]]
             ],
             "media": [media[track_id].model_dump() for track_id in _TRACKS],
             "strips": strips,
+            **more,
         }
     )
 
@@ -153,6 +213,14 @@ def _track(track_id: str) -> dict[str, Any]:
 
 def _bus(bus_id: str, name: str, family: str, output: str) -> dict[str, Any]:
     return {"id": bus_id, "kind": "bus", "name": name, "color": _COLORS[family], "output": output}
+
+
+def _return(strip_id: str, name: str, chain: list[dict[str, Any]]) -> dict[str, Any]:
+    return {"id": strip_id, "kind": "return", "name": name, "color": _COLORS["sea"], "output": "mix", "chain": chain}
+
+
+def _send(to: str, level_db: float) -> dict[str, Any]:
+    return {"id": f"to-{to}", "to": to, "level_db": level_db}
 
 
 def _mix(chain: list[dict[str, Any]]) -> dict[str, Any]:

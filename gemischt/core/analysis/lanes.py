@@ -149,7 +149,7 @@ def _averaged_spectra(
 
 def loudness_of(signal: Audio, sample_rate_hz: int) -> float:
     """Integrated loudness of one or two channels, LUFS; one channel counts as a pair of equal ones."""
-    pair = np.ascontiguousarray(np.broadcast_to(signal, (2, signal.shape[1])))
+    pair = np.array(np.broadcast_to(signal, (2, signal.shape[1])))
     meter = LoudnessMeter(sample_rate_hz, 2)
     meter.process(pair, pair.shape[1])
     return meter.integrated_lufs

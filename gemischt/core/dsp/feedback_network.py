@@ -4,9 +4,9 @@ Behind the matrix pairs of lines are rotated into each other by slowly turning a
 every moment, so that decay times hold, while no mode stays long enough to ring.
 
 Reference: S. J. Schlecht and E. A. P. Habets, "Time-varying feedback matrices in feedback delay networks and their
-application in artificial reverberation", JASA 138(3), 2015; J.-M. Jot, "Digital delay networks for designing artificial reverberators", 90th AES Convention, 1991: line
-gain 10^(-3 d / (fs T60)) and one-pole absorption; M. R. Schroeder, "Natural sounding artificial reverberation", JAES
-10(3), 1962: all-pass diffusers.
+application in artificial reverberation", JASA 138(3), 2015; J.-M. Jot, "Digital delay networks for designing artificial
+reverberators", 90th AES Convention, 1991: line gain 10^(-3 d / (fs T60)) and one-pole absorption; M. R. Schroeder,
+"Natural sounding artificial reverberation", JAES 10(3), 1962: all-pass diffusers.
 """
 
 import numpy as np

@@ -17,10 +17,10 @@ from gemischt.core.processors.eq_params import EqBand, EqParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.units import ms_to_samples
 
-LENGTHS_MS = (20.1, 23.9, 27.2, 31.3, 34.1, 38.3, 41.7, 45.1, 49.7, 53.9, 57.7, 62.1, 66.3, 71.2, 76.1, 81.7)
+LENGTHS_MS = (26.1, 31.1, 35.4, 40.7, 44.3, 49.8, 54.2, 58.6, 64.6, 70.1, 75.0, 80.7, 86.2, 92.6, 98.9, 106.2)
 """Lines at full size; the shortest room is a fifth of it."""
 DIFFUSERS_MS = (2.9, 4.3, 7.1, 10.3, 3.1, 4.7, 6.7, 10.9)
-TURNS_HZ = (0.37, -0.53, 0.71, -0.89, 1.03, -1.21, 1.39, -1.57)
+TURNS_HZ = (0.73, -1.07, 1.41, -1.79, 2.05, -2.41, 2.77, -3.13)
 """How fast pairs of lines are turned into each other."""
 _SMALLEST = 0.2
 _STRONGEST_DIFFUSION = 0.7

@@ -72,7 +72,7 @@ BROKEN: dict[str, tuple[Any, str, str]] = {
     "a member that is not there": (
         document(control_groups=[{"id": "g", "name": "G", "members": ["x"]}]),
         "control_groups/g/members",
-        'no strip "x"',
+        'no strip or group "x"',
     ),
     "moves, which are to come": (document(moves=[{"target": "x", "points": []}]), "moves", "at most 0"),
     "a loop of outputs": (document(bus("toms", "drums"), bus("drums", "toms")), "strips", "TOMS -> DRUMS -> TOMS"),

@@ -48,6 +48,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Presets
+         * @description Every preset, by name.
+         */
+        get: operations["listPresets"];
+        put?: never;
+        /**
+         * Add Preset
+         * @description Keep a preset, from a chain or from a file; a taken name gets a number.
+         */
+        post: operations["addPreset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Preset
+         * @description Forget a preset.
+         */
+        delete: operations["removePreset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fetch Preset
+         * @description The preset as a file.
+         */
+        get: operations["fetchPreset"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prints/{file_name}": {
         parameters: {
             query?: never;
@@ -80,6 +144,26 @@ export interface paths {
          * @description Every processor type with its parameter table.
          */
         get: operations["listProcessors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/racks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Racks
+         * @description Lanes to start from.
+         */
+        get: operations["listRacks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -198,6 +282,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/flow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Flow
+         * @description The routing laid out; folders in ``folded`` become one node.
+         */
+        get: operations["getFlow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/history": {
         parameters: {
             query?: never;
@@ -210,6 +314,26 @@ export interface paths {
          * @description Every edit, the latest first.
          */
         get: operations["getHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/media/{media_id}/waveform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Waveform
+         * @description Peaks of a file, twenty a second.
+         */
+        get: operations["getWaveform"];
         put?: never;
         post?: never;
         delete?: never;
@@ -278,6 +402,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get References
+         * @description What refers to some strips, in sentences.
+         */
+        get: operations["getReferences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/restore": {
         parameters: {
             query?: never;
@@ -292,6 +436,66 @@ export interface paths {
          * @description Out of the bin.
          */
         post: operations["restoreSession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/strips/{strip_id}/blocks/{block_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Block Report
+         * @description Measure what a parallel block adds up to, and whether its lanes comb.
+         */
+        post: operations["startBlockReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/strips/{strip_id}/leaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Leaks
+         * @description Measure what is left of a strip when its fader is down.
+         */
+        post: operations["startLeaks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/strips/{strip_id}/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Ledger
+         * @description Measure every way of a strip to the mix.
+         */
+        post: operations["startLedger"];
         delete?: never;
         options?: never;
         head?: never;
@@ -343,12 +547,76 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddGroup
+         * @description A control group over strips of any kind, or over other groups.
+         */
+        AddGroup: {
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /** Members */
+            members: string[];
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-group";
+        };
+        /**
+         * AddLane
+         * @description One lane more, from a rack.
+         */
+        AddLane: {
+            /** Block */
+            block: string;
+            /**
+             * Rack
+             * @default clean
+             * @enum {string}
+             */
+            rack: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-lane";
+        };
+        /**
+         * AddParallel
+         * @description Split the signal into a clean lane and one from a rack.
+         */
+        AddParallel: {
+            /** At */
+            at?: number | null;
+            into?: components["schemas"]["LanePlace"] | null;
+            /**
+             * Rack
+             * @default squash
+             * @enum {string}
+             */
+            rack: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-parallel";
+        };
+        /**
          * AddProcessor
-         * @description Put a processor into a strip's chain; ``at`` null is the end.
+         * @description Put a processor into a strip's chain or a lane's; ``at`` null is the end.
          */
         AddProcessor: {
             /** At */
             at?: number | null;
+            into?: components["schemas"]["LanePlace"] | null;
             /** Params */
             params?: {
                 [key: string]: unknown;
@@ -357,7 +625,7 @@ export interface components {
              * Processor
              * @enum {string}
              */
-            processor: "eq" | "compressor";
+            processor: "eq" | "compressor" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
             /** Strip */
             strip: string;
             /**
@@ -367,10 +635,38 @@ export interface components {
             type: "add-processor";
         };
         /**
+         * AddSend
+         * @description A send from each of the strips to one place.
+         */
+        AddSend: {
+            /**
+             * Send
+             * @default -12
+             */
+            level_db: number | null;
+            /** Strips */
+            strips: string[];
+            /**
+             * Tap
+             * @default post-fader
+             * @enum {string}
+             */
+            tap: "pre-chain" | "pre-fader" | "post-fader";
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-send";
+        };
+        /**
          * AddStrip
-         * @description A new, empty bus or return that plays into the mix.
+         * @description A new, empty bus or return that plays into the mix; a return may begin with an effect, fully wet.
          */
         AddStrip: {
+            /** Effect */
+            effect?: ("reverb" | "delay") | null;
             /**
              * Kind
              * @default bus
@@ -401,10 +697,14 @@ export interface components {
         /**
          * BusFromStrips
          * @description A new bus that takes the strips' outputs and plays where they played, so that the mix stays as it is.
+         *
+         *     Where they play to different places, ``output`` says which of them the bus takes.
          */
         BusFromStrips: {
             /** Name */
             name: string;
+            /** Output */
+            output?: string | null;
             /** Strips */
             strips: string[];
             /**
@@ -452,6 +752,48 @@ export interface components {
              * @default 0
              */
             start_s: number;
+        };
+        /**
+         * ClipSettings
+         * @description New values of one clip; what is left out stays.
+         */
+        ClipSettings: {
+            /** Clip */
+            clip: number;
+            /**
+             * Fade In S
+             * @default 0
+             */
+            fade_in_s: number;
+            /**
+             * Fade Out S
+             * @default 0
+             */
+            fade_out_s: number;
+            /**
+             * Clip gain
+             * @default 0
+             */
+            gain_db: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Offset S
+             * @default 0
+             */
+            offset_s: number;
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed: boolean;
+            /**
+             * Start S
+             * @default 0
+             */
+            start_s: number;
+            /** Strip */
+            strip: string;
         };
         /** Compressor */
         Compressor: {
@@ -561,6 +903,8 @@ export interface components {
         /**
          * ControlGroup
          * @description One level and mute over several strips, without summing them.
+         *
+         *     Members are strips of any kind or other groups; levels of nested groups add up.
          */
         ControlGroup: {
             /** Id */
@@ -583,6 +927,70 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** Delay */
+        Delay: {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "feedback": 0.35,
+             *       "ping_pong": false,
+             *       "time_ms": 350,
+             *       "wet": 1,
+             *       "width": 1
+             *     }
+             */
+            params: components["schemas"]["DelayParams"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "delay";
+        };
+        /**
+         * DelayParams
+         * @description Repeats. ``note`` counts instead of ``time_ms`` while it is given: "1/8" straight, "1/8." dotted, "1/8T" triplet.
+         *
+         *     The cuts lie inside the feedback, so that each repeat is filtered once more; null leaves that side open.
+         */
+        DelayParams: {
+            /**
+             * Feedback
+             * @default 0.35
+             */
+            feedback: number;
+            /** High cut */
+            high_cut_hz?: number | null;
+            /** Low cut */
+            low_cut_hz?: number | null;
+            /** Note */
+            note?: string | null;
+            /**
+             * Ping Pong
+             * @default false
+             */
+            ping_pong: boolean;
+            /**
+             * Time
+             * @default 350
+             */
+            time_ms: number;
+            /**
+             * Wet
+             * @default 1
+             */
+            wet: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+        };
         /**
          * DetectorFilter
          * @description Cuts in front of a detector; null leaves that side open.
@@ -594,12 +1002,29 @@ export interface components {
             low_cut_hz?: number | null;
         };
         /**
+         * DuplicateClip
+         * @description A copy of a clip, right behind it or at a place.
+         */
+        DuplicateClip: {
+            /** At S */
+            at_s?: number | null;
+            /** Clip */
+            clip: number;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "duplicate-clip";
+        };
+        /**
          * Edit
          * @description An action, made on a revision.
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["MoveStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddProcessor"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["Together"];
             /** Revision */
             revision: number;
         };
@@ -698,16 +1123,173 @@ export interface components {
             reason: string;
         };
         /**
+         * Flow
+         * @description Everything to draw; ``height`` in rows.
+         */
+        Flow: {
+            /** Columns */
+            columns: components["schemas"]["FlowColumn"][];
+            /** Edges */
+            edges: components["schemas"]["FlowEdge"][];
+            /** Height */
+            height: number;
+            /** Nodes */
+            nodes: components["schemas"]["FlowNode"][];
+        };
+        /**
+         * FlowColumn
+         * @description A column's name.
+         */
+        FlowColumn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * FlowEdge
+         * @description From a node to another; ``from_y`` and ``to_y`` are where it leaves and arrives.
+         *
+         *     ``strip`` and ``send`` name one of the connections it stands for; a folded folder's edges stand for several.
+         */
+        FlowEdge: {
+            /** Count */
+            count: number;
+            /** Destination */
+            destination: string;
+            /** From Y */
+            from_y: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "output" | "send" | "key";
+            /** Late */
+            late: boolean;
+            /** Level Db */
+            level_db: number | null;
+            /** On */
+            on: boolean;
+            /** Send */
+            send: string | null;
+            /** Source */
+            source: string;
+            /** Strip */
+            strip: string;
+            /**
+             * Tap
+             * @enum {string}
+             */
+            tap: "pre-chain" | "pre-fader" | "post-fader";
+            /** To Y */
+            to_y: number;
+        };
+        /**
+         * FlowNode
+         * @description A strip, or a folded folder. ``y`` is its middle; members are the strips it stands for.
+         */
+        FlowNode: {
+            /** Color */
+            color: string;
+            /** Column */
+            column: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: ("track" | "bus" | "return" | "mix" | "ghost") | "folder";
+            /** Members */
+            members: string[];
+            /** Name */
+            name: string;
+            /** Y */
+            y: number;
+        };
+        /**
          * Folder
-         * @description A place for strips in the tree; it carries no sound.
+         * @description A place for strips in the tree; it carries no sound. ``bus`` names the bus its members were summed into.
          */
         Folder: {
+            /** Bus */
+            bus?: string | null;
             /** Id */
             id: string;
             /** Name */
             name: string;
             /** Parent */
             parent?: string | null;
+        };
+        /**
+         * FolderFromStrips
+         * @description A new folder in the place of the first of the strips, holding them in their order.
+         *
+         *     With ``bus`` it gets a bus of its name that its members play into.
+         */
+        FolderFromStrips: {
+            /**
+             * Bus
+             * @default false
+             */
+            bus: boolean;
+            /** Name */
+            name: string;
+            /** Strips */
+            strips: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "folder-from-strips";
+        };
+        /** Gain */
+        Gain: {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "channels": "as-is",
+             *       "left_inverted": false,
+             *       "level_db": 0,
+             *       "right_inverted": false
+             *     }
+             */
+            params: components["schemas"]["GainParams"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "gain";
+        };
+        /**
+         * GainParams
+         * @description A level, a turn of polarity per side, and which side goes where. ``level_db`` null is silence.
+         */
+        GainParams: {
+            /**
+             * Channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "swap" | "mono" | "left" | "right";
+            /**
+             * Left Inverted
+             * @default false
+             */
+            left_inverted: boolean;
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Right Inverted
+             * @default false
+             */
+            right_inverted: boolean;
         };
         /** HistoryListing */
         HistoryListing: {
@@ -767,13 +1349,15 @@ export interface components {
         /**
          * Lane
          * @description One way through a parallel block.
+         *
+         *     ``shift_ms`` moves the lane against the others: later, or earlier, for which the whole block waits.
          */
-        Lane: {
+        "Lane-Input": {
             /**
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Parallel"])[];
+            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Input"])[];
             /** Id */
             id: string;
             /**
@@ -794,16 +1378,163 @@ export interface components {
              */
             polarity_inverted: boolean;
             /**
+             * Shift
+             * @default 0
+             */
+            shift_ms: number;
+            /**
              * Solo
              * @default false
              */
             solo: boolean;
         };
         /**
+         * Lane
+         * @description One way through a parallel block.
+         *
+         *     ``shift_ms`` moves the lane against the others: later, or earlier, for which the whole block waits.
+         */
+        "Lane-Output": {
+            /**
+             * Chain
+             * @default []
+             */
+            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Output"])[];
+            /** Id */
+            id: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Mute
+             * @default false
+             */
+            mute: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Polarity Inverted
+             * @default false
+             */
+            polarity_inverted: boolean;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift_ms: number;
+            /**
+             * Solo
+             * @default false
+             */
+            solo: boolean;
+        };
+        /**
+         * LanePlace
+         * @description A lane of a parallel block, as a place for processors.
+         */
+        LanePlace: {
+            /** Block */
+            block: string;
+            /** Lane */
+            lane: string;
+        };
+        /**
+         * LaneSettings
+         * @description New values of one lane; what is left out stays.
+         */
+        LaneSettings: {
+            /** Lane */
+            lane: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Mute
+             * @default false
+             */
+            mute: boolean;
+            /**
+             * Name
+             * @default Lane
+             */
+            name: string;
+            /**
+             * Polarity Inverted
+             * @default false
+             */
+            polarity_inverted: boolean;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift_ms: number;
+            /**
+             * Solo
+             * @default false
+             */
+            solo: boolean;
+        };
+        /** Limiter */
+        Limiter: {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "ceiling_dbtp": -1,
+             *       "input_db": 0,
+             *       "lookahead_ms": 2,
+             *       "release_ms": 80
+             *     }
+             */
+            params: components["schemas"]["LimiterParams"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "limiter";
+        };
+        /**
+         * LimiterParams
+         * @description Holds true peaks under a ceiling; ``input_db`` pushes against it.
+         */
+        LimiterParams: {
+            /**
+             * Ceiling
+             * @default -1
+             */
+            ceiling_dbtp: number;
+            /**
+             * Input
+             * @default 0
+             */
+            input_db: number;
+            /**
+             * Lookahead
+             * @default 2
+             */
+            lookahead_ms: number;
+            /**
+             * Release
+             * @default 80
+             */
+            release_ms: number;
+        };
+        /**
          * Media
-         * @description One audio file that clips may play.
+         * @description One audio file that clips may play; ``duration_s`` is noted when it comes in.
          */
         Media: {
+            /** Duration S */
+            duration_s?: number | null;
             /** Id */
             id: string;
             /** Path */
@@ -815,8 +1546,38 @@ export interface components {
             sha256: string;
         };
         /**
+         * MoveInTree
+         * @description Put strips and folders into a folder, or before or after a strip or folder; null and "into" is outside of all.
+         */
+        MoveInTree: {
+            /** Folder */
+            folder?: string | null;
+            /**
+             * Folders
+             * @default []
+             */
+            folders: string[];
+            /** Strip */
+            strip?: string | null;
+            /**
+             * Strips
+             * @default []
+             */
+            strips: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move-in-tree";
+            /**
+             * Where
+             * @enum {string}
+             */
+            where: "into" | "before" | "after";
+        };
+        /**
          * MoveProcessor
-         * @description Move a processor to another place in the strip's own chain; ``to`` counts from 0 after it was taken out.
+         * @description Move a processor to another place in the chain it stands in; ``to`` counts from 0 after it was taken out.
          */
         MoveProcessor: {
             /** Processor */
@@ -830,21 +1591,6 @@ export interface components {
              * @enum {string}
              */
             type: "move-processor";
-        };
-        /**
-         * MoveStrips
-         * @description Put strips in front of another one, in their order; ``before`` null is the end of the tracks and buses.
-         */
-        MoveStrips: {
-            /** Before */
-            before?: string | null;
-            /** Strips */
-            strips: string[];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "move-strips";
         };
         /** NewSession */
         NewSession: {
@@ -889,16 +1635,26 @@ export interface components {
         };
         /**
          * Parallel
-         * @description A split into lanes that add up again; switched off it passes its input.
+         * @description A split into lanes that add up again, at a level of its own; switched off it passes its input.
          */
-        Parallel: {
+        "Parallel-Input": {
             /** Id */
             id: string;
             /**
              * Lanes
              * @default []
              */
-            lanes: components["schemas"]["Lane"][];
+            lanes: components["schemas"]["Lane-Input"][];
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Name
+             * @default Lanes
+             */
+            name: string;
             /**
              * On
              * @default true
@@ -909,6 +1665,129 @@ export interface components {
              * @enum {string}
              */
             type: "parallel";
+        };
+        /**
+         * Parallel
+         * @description A split into lanes that add up again, at a level of its own; switched off it passes its input.
+         */
+        "Parallel-Output": {
+            /** Id */
+            id: string;
+            /**
+             * Lanes
+             * @default []
+             */
+            lanes: components["schemas"]["Lane-Output"][];
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Name
+             * @default Lanes
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "parallel";
+        };
+        /**
+         * PasteProcessors
+         * @description Put copies of processors into chains: from a clipboard, or from a preset whose name is ``title``.
+         *
+         *     A key that names a strip the session does not have, or that would hear itself, hears its own strip instead.
+         */
+        PasteProcessors: {
+            /** At */
+            at?: number | null;
+            into?: components["schemas"]["LanePlace"] | null;
+            /** Processors */
+            processors: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Input"])[];
+            /** Strips */
+            strips: string[];
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "paste-processors";
+        };
+        /**
+         * PasteSends
+         * @description Copies of sends on other strips; one that would go back to its own strip is left out.
+         */
+        PasteSends: {
+            /** Sends */
+            sends: components["schemas"]["Send"][];
+            /** Strips */
+            strips: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "paste-sends";
+        };
+        /**
+         * Preset
+         * @description One processor, a chain, or a parallel block.
+         */
+        "Preset-Input": {
+            /**
+             * Format
+             * @default gemischt-preset
+             * @constant
+             */
+            format: "gemischt-preset";
+            /** Name */
+            name: string;
+            /** Processors */
+            processors: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Input"])[];
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+        };
+        /**
+         * Preset
+         * @description One processor, a chain, or a parallel block.
+         */
+        "Preset-Output": {
+            /**
+             * Format
+             * @default gemischt-preset
+             * @constant
+             */
+            format: "gemischt-preset";
+            /** Name */
+            name: string;
+            /** Processors */
+            processors: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Output"])[];
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+        };
+        /** PresetListing */
+        PresetListing: {
+            /** Id */
+            id: string;
+            preset: components["schemas"]["Preset-Output"];
         };
         /** PrintOrder */
         PrintOrder: {
@@ -940,8 +1819,76 @@ export interface components {
             takes_key: boolean;
         };
         /**
+         * RackListing
+         * @description A lane to start from.
+         */
+        RackListing: {
+            /** Label */
+            label: string;
+            /**
+             * Rack
+             * @enum {string}
+             */
+            rack: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
+        };
+        /**
+         * RemoveClip
+         * @description Take a clip off its track; the file stays.
+         */
+        RemoveClip: {
+            /** Clip */
+            clip: number;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-clip";
+        };
+        /**
+         * RemoveFolder
+         * @description Take a folder away; what it holds stays where it is, its bus goes on as a bus.
+         */
+        RemoveFolder: {
+            /** Folder */
+            folder: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-folder";
+        };
+        /**
+         * RemoveGroup
+         * @description Delete a control group; its members keep their own levels.
+         */
+        RemoveGroup: {
+            /** Group */
+            group: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-group";
+        };
+        /**
+         * RemoveLane
+         * @description Take a lane out; the last one goes with its block.
+         */
+        RemoveLane: {
+            place: components["schemas"]["LanePlace"];
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-lane";
+        };
+        /**
          * RemoveProcessor
-         * @description Take a processor out of a chain.
+         * @description Take a processor or a block of lanes out of a chain.
          */
         RemoveProcessor: {
             /** Processor */
@@ -955,6 +1902,19 @@ export interface components {
             type: "remove-processor";
         };
         /**
+         * RemoveSends
+         * @description Take sends away.
+         */
+        RemoveSends: {
+            /** Sends */
+            sends: components["schemas"]["SendSettings"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-sends";
+        };
+        /**
          * RemoveStrips
          * @description Delete strips; sends and keys that refer to them go, strips that played into them play where they played.
          */
@@ -966,6 +1926,163 @@ export interface components {
              * @enum {string}
              */
             type: "remove-strips";
+        };
+        /**
+         * RenameStrips
+         * @description Rename strips: by a list, one name each, or by a pattern whose "#" counts from ``first``.
+         */
+        RenameStrips: {
+            /**
+             * First
+             * @default 1
+             */
+            first: number;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
+             * Pattern
+             * @default
+             */
+            pattern: string;
+            /** Strips */
+            strips: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "rename-strips";
+        };
+        /** Reverb */
+        Reverb: {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "damping": 0.3,
+             *       "decay_s": 1.8,
+             *       "diffusion": 0.8,
+             *       "pre_delay_ms": 20,
+             *       "size": 0.6,
+             *       "wet": 1,
+             *       "width": 1
+             *     }
+             */
+            params: components["schemas"]["ReverbParams"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "reverb";
+        };
+        /**
+         * ReverbParams
+         * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs.
+         *
+         *     The cuts lie in front of the room; null leaves that side open.
+         */
+        ReverbParams: {
+            /**
+             * Damping
+             * @default 0.3
+             */
+            damping: number;
+            /**
+             * Decay
+             * @default 1.8
+             */
+            decay_s: number;
+            /**
+             * Diffusion
+             * @default 0.8
+             */
+            diffusion: number;
+            /** High cut */
+            high_cut_hz?: number | null;
+            /** Low cut */
+            low_cut_hz?: number | null;
+            /**
+             * Pre-delay
+             * @default 20
+             */
+            pre_delay_ms: number;
+            /**
+             * Size
+             * @default 0.6
+             */
+            size: number;
+            /**
+             * Wet
+             * @default 1
+             */
+            wet: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+        };
+        /** Saturator */
+        Saturator: {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "drive_db": 6,
+             *       "lean": 0,
+             *       "mix": 1,
+             *       "output_db": 0
+             *     }
+             */
+            params: components["schemas"]["SaturatorParams"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "saturator";
+        };
+        /**
+         * SaturatorParams
+         * @description Rounds off what is loud; quiet signals keep their level whatever the drive.
+         *
+         *     ``lean`` bends one half of the wave more than the other, which adds even harmonics. ``tone_hz`` cuts the highs
+         *     after the bend; null leaves them.
+         */
+        SaturatorParams: {
+            /**
+             * Drive
+             * @default 6
+             */
+            drive_db: number;
+            /**
+             * Lean
+             * @default 0
+             */
+            lean: number;
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number;
+            /**
+             * Output
+             * @default 0
+             */
+            output_db: number;
+            /** Tone */
+            tone_hz?: number | null;
         };
         /**
          * Section
@@ -1003,6 +2120,37 @@ export interface components {
              */
             tap: "pre-chain" | "pre-fader" | "post-fader";
             /** To */
+            to: string;
+        };
+        /**
+         * SendSettings
+         * @description New values of one send; what is left out stays.
+         */
+        SendSettings: {
+            /**
+             * Send
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Send */
+            send: string;
+            /** Strip */
+            strip: string;
+            /**
+             * Tap
+             * @default post-fader
+             * @enum {string}
+             */
+            tap: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * To
+             * @default mix
+             */
             to: string;
         };
         /**
@@ -1108,7 +2256,7 @@ export interface components {
         };
         /**
          * SessionState
-         * @description A session as it stands; ``undo`` and ``redo`` name the edits next in line.
+         * @description A session as it stands, and the rows it is read in; ``undo`` and ``redo`` name the edits next in line.
          */
         SessionState: {
             document: components["schemas"]["Session"];
@@ -1118,14 +2266,99 @@ export interface components {
             redo: string | null;
             /** Revision */
             revision: number;
+            /** Tree */
+            tree: components["schemas"]["TreeRow"][];
             /** Undo */
             undo: string | null;
         };
         /**
+         * SetClips
+         * @description Move, trim, fade, turn up or reverse clips.
+         */
+        SetClips: {
+            /** Changes */
+            changes: components["schemas"]["ClipSettings"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-clips";
+        };
+        /**
+         * SetFolder
+         * @description Rename a folder.
+         */
+        SetFolder: {
+            /** Folder */
+            folder: string;
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-folder";
+        };
+        /**
+         * SetGroup
+         * @description Set a group's name, level, mute or members; what is left out stays.
+         */
+        SetGroup: {
+            /** Group */
+            group: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Members
+             * @default []
+             */
+            members: string[];
+            /**
+             * Mute
+             * @default false
+             */
+            mute: boolean;
+            /**
+             * Name
+             * @default Group
+             */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-group";
+        };
+        /**
+         * SetLanes
+         * @description Set levels, switches, names or shifts of a block's lanes.
+         */
+        SetLanes: {
+            /** Block */
+            block: string;
+            /** Changes */
+            changes: components["schemas"]["LaneSettings"][];
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-lanes";
+        };
+        /**
          * SetOutput
-         * @description Let strips play into a bus, a return or the mix; null plays nowhere.
+         * @description Let strips play into a bus, a return or the mix; null plays nowhere. ``late`` joins after its chain.
          */
         SetOutput: {
+            /**
+             * Late
+             * @default false
+             */
+            late: boolean;
             /** Output */
             output: string | null;
             /** Strips */
@@ -1135,6 +2368,31 @@ export interface components {
              * @enum {string}
              */
             type: "set-output";
+        };
+        /**
+         * SetParallel
+         * @description Set a block's name or level; what is left out stays.
+         */
+        SetParallel: {
+            /** Block */
+            block: string;
+            /**
+             * Level
+             * @default 0
+             */
+            level_db: number | null;
+            /**
+             * Name
+             * @default Lanes
+             */
+            name: string;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-parallel";
         };
         /**
          * SetProcessor
@@ -1157,6 +2415,19 @@ export interface components {
              * @enum {string}
              */
             type: "set-processor";
+        };
+        /**
+         * SetSends
+         * @description Set level, tap, switch or goal of sends, of one strip or of many.
+         */
+        SetSends: {
+            /** Changes */
+            changes: components["schemas"]["SendSettings"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-sends";
         };
         /**
          * SetSong
@@ -1189,6 +2460,23 @@ export interface components {
             type: "set-strips";
         };
         /**
+         * SplitClip
+         * @description Cut a clip in two at a place in the song.
+         */
+        SplitClip: {
+            /** At S */
+            at_s: number;
+            /** Clip */
+            clip: number;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "split-clip";
+        };
+        /**
          * Step
          * @description Undo or redo, made on a revision.
          */
@@ -1197,15 +2485,28 @@ export interface components {
             revision: number;
         };
         /**
+         * Stretch
+         * @description What to measure over, seconds; null is the whole song.
+         */
+        Stretch: {
+            /** Stretch S */
+            stretch_s?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Strip
          * @description Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends.
+         *
+         *     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
          */
         Strip: {
             /**
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Parallel"])[];
+            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Output"])[];
             /**
              * Clips
              * @default []
@@ -1237,6 +2538,11 @@ export interface components {
              * @enum {string}
              */
             kind: "track" | "bus" | "return" | "mix" | "ghost";
+            /**
+             * Late
+             * @default false
+             */
+            late: boolean;
             /**
              * Mute
              * @default false
@@ -1355,6 +2661,21 @@ export interface components {
             width: number;
         };
         /**
+         * SumFolder
+         * @description Give a folder a bus that its members play into; the mix stays as it is.
+         */
+        SumFolder: {
+            /** Folder */
+            folder: string;
+            /** Output */
+            output?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "sum-folder";
+        };
+        /**
          * Tempo
          * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted).
          */
@@ -1379,6 +2700,39 @@ export interface components {
              * @default 4/4
              */
             metre: string;
+        };
+        /**
+         * Together
+         * @description Several actions as one edit with a name of its own.
+         */
+        Together: {
+            /** Actions */
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"])[];
+            /** Title */
+            title: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "together";
+        };
+        /**
+         * TreeRow
+         * @description A row: a strip, a folder, or a folder and the bus its members were summed into.
+         *
+         *     ``parent`` is the folder or bus it stands under; ``n_members`` counts strips under it at any depth.
+         */
+        TreeRow: {
+            /** Depth */
+            depth: number;
+            /** Folder */
+            folder: string | null;
+            /** N Members */
+            n_members: number;
+            /** Parent */
+            parent: string | null;
+            /** Strip */
+            strip: string | null;
         };
     };
     responses: never;
@@ -1561,6 +2915,236 @@ export interface operations {
             };
         };
     };
+    listPresets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetListing"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    addPreset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preset-Input"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetListing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    removePreset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    fetchPreset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     fetchPrint: {
         parameters: {
             query?: never;
@@ -1633,6 +3217,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProcessorListing"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    listRacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RackListing"][];
                 };
             };
             /** @description Not Found */
@@ -2085,6 +3725,66 @@ export interface operations {
             };
         };
     };
+    getFlow: {
+        parameters: {
+            query?: {
+                folded?: string[];
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Flow"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     getHistory: {
         parameters: {
             query?: never;
@@ -2103,6 +3803,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryListing"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    getWaveform: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                media_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
                 };
             };
             /** @description Not Found */
@@ -2325,6 +4084,66 @@ export interface operations {
             };
         };
     };
+    getReferences: {
+        parameters: {
+            query: {
+                strips: string[];
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     restoreSession: {
         parameters: {
             query?: never;
@@ -2343,6 +4162,196 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    startBlockReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                strip_id: string;
+                block_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stretch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    startLeaks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                strip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stretch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    startLedger: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                strip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stretch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
                 };
             };
             /** @description Not Found */
