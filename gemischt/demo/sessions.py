@@ -9,7 +9,7 @@ from gemischt.demo import score
 
 AS_RECORDED = "Low Tide (as recorded)"
 MIXED = "Low Tide (mixed)"
-DRUM_LANES_DB = -2.0
+DRUM_LANES_DB = -3.3
 """What makes the drums as loud as without their lanes."""
 
 _COLORS = {"drums": "#b4654a", "low": "#a87b1f", "strings": "#4f8f4f", "reeds": "#b85c7a", "bars": "#1a8f8f",
@@ -105,7 +105,10 @@ def mixed(media: Mapping[str, Media]) -> Session:
                        {"shape": "high-shelf", "frequency_hz": 9000.0, "gain_db": 2.0}]),
             _compressor("compressor", threshold_db=-26.0, ratio=3.0, attack_ms=8.0, release_ms=120.0),
         ],
-        "drums": [_DRUM_LANES, _compressor("compressor", threshold_db=-20.0, ratio=2.0, attack_ms=30.0, release_ms=150.0)],
+        "drums": [
+            _DRUM_LANES,
+            _compressor("compressor", threshold_db=-20.0, ratio=2.0, attack_ms=30.0, release_ms=150.0),
+        ],
         "voices": [_compressor("compressor", threshold_db=-22.0, ratio=2.0, attack_ms=15.0, release_ms=180.0)],
     }  # fmt: skip
     sends: dict[str, list[dict[str, Any]]] = {
@@ -169,7 +172,8 @@ _DRUM_LANES = {
         {"id": "clean", "name": "Clean"},
         {"id": "squash", "name": "Squash", "level_db": -10.0, "chain": [
             {"id": "squash", "type": "compressor",
-             "params": {"threshold_db": -38.0, "ratio": 12.0, "attack_ms": 2.0, "release_ms": 110.0, "makeup_db": 10.0}}]},
+             "params": {"threshold_db": -38.0, "ratio": 12.0, "attack_ms": 2.0, "release_ms": 110.0,
+                        "makeup_db": 10.0}}]},
         {"id": "only-top", "name": "Only top", "level_db": -14.0, "chain": [
             {"id": "top", "type": "eq",
              "params": {"bands": [{"shape": "low-cut", "frequency_hz": 4500.0, "slope_db_per_octave": 24}]}},

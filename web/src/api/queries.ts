@@ -1,7 +1,16 @@
 import { QueryClient, useQuery } from "@tanstack/react-query";
 
 import { request, ServerError } from "./client";
-import type { JobStatus, ProcessorListing, SessionListing, SessionState, Wish } from "./types";
+import type {
+  Flow,
+  JobStatus,
+  PresetListing,
+  ProcessorListing,
+  RackListing,
+  SessionListing,
+  SessionState,
+  Wish,
+} from "./types";
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
@@ -12,6 +21,10 @@ const keys = {
   session: (id: string) => ["session", id],
   processors: ["processors"],
   jobs: ["jobs"],
+  presets: ["presets"],
+  racks: ["racks"],
+  flow: (id: string, revision: number, folded: string[]) => ["flow", id, revision, folded],
+  waveform: (id: string, media: string) => ["waveform", id, media],
 };
 
 export function useSessions(deleted: boolean) {
@@ -33,6 +46,40 @@ export function useProcessors() {
   return useQuery({
     queryKey: keys.processors,
     queryFn: () => request<ProcessorListing[]>("GET", "/api/processors"),
+  });
+}
+
+export function usePresets() {
+  return useQuery({
+    queryKey: keys.presets,
+    queryFn: () => request<PresetListing[]>("GET", "/api/presets"),
+  });
+}
+
+export function refreshPresets(): void {
+  void queryClient.invalidateQueries({ queryKey: keys.presets });
+}
+
+export function useRacks() {
+  return useQuery({ queryKey: keys.racks, queryFn: () => request<RackListing[]>("GET", "/api/racks") });
+}
+
+/** The routing laid out; the last picture stays until the next is there. */
+export function useFlow(id: string, revision: number, folded: string[]) {
+  const query = folded.map((folder) => `folded=${encodeURIComponent(folder)}`).join("&");
+  return useQuery({
+    queryKey: keys.flow(id, revision, folded),
+    queryFn: () => request<Flow>("GET", `/api/sessions/${id}/flow?${query}`),
+    placeholderData: (before) => before,
+    gcTime: 0,
+  });
+}
+
+/** Peaks of a file, twenty a second. */
+export function useWaveform(id: string, media: string) {
+  return useQuery({
+    queryKey: keys.waveform(id, media),
+    queryFn: () => request<number[]>("GET", `/api/sessions/${id}/media/${media}/waveform`),
   });
 }
 

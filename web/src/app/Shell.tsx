@@ -1,12 +1,15 @@
 import { chakra } from "@chakra-ui/react";
 
 import { ComingStation } from "../features/coming";
-import { FocusSheet } from "../features/focus";
+import { FocusSheet, PresetList } from "../features/focus";
 import { DropZone, Level } from "../features/level";
 import { Print } from "../features/print";
-import { Finder, KeysList, NameQuestion } from "../features/session";
+import { Route } from "../features/route";
+import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
+import { Tidy } from "../features/tidy";
 import { SongLine, TopLine } from "../features/transport";
 import { Notices } from "./Notices";
+import { useFollowOverview } from "./overview";
 import { StationList } from "./StationList";
 import { useView } from "./store";
 import { useKeys } from "./useKeys";
@@ -14,6 +17,7 @@ import { useKeys } from "./useKeys";
 /** The frame around every station. */
 export function Shell() {
   useKeys();
+  useFollowOverview();
   const station = useView((view) => view.station);
   return (
     <DropZone>
@@ -28,8 +32,12 @@ export function Shell() {
         <SongLine />
         <StationList />
         <chakra.main minWidth="0" overflow="hidden" aria-label={station}>
-          {station === "Level" ? (
+          {station === "Tidy" ? (
+            <Tidy />
+          ) : station === "Level" ? (
             <Level />
+          ) : station === "Route" ? (
+            <Route />
           ) : station === "Print" ? (
             <Print />
           ) : (
@@ -41,6 +49,9 @@ export function Shell() {
       <Finder />
       <KeysList />
       <NameQuestion />
+      <DecisionQuestion />
+      <StripDialogs />
+      <PresetList />
       <Notices />
     </DropZone>
   );

@@ -1,8 +1,21 @@
-import type { Strip } from "../api/types";
+import type { LanePlace, Strip, Wish } from "../api/types";
 import { useTheme } from "../theme/useTheme";
+import { useClipboard } from "./clipboard";
 import { openSession } from "./location";
 import type { useOpen } from "./SessionContext";
-import { askName, focusStrip, selectStrips, show, STAGES, STATIONS, useView } from "./store";
+import {
+  askName,
+  askWhich,
+  focusStrip,
+  foldSheet,
+  notify,
+  selectStrips,
+  show,
+  STAGES,
+  STATIONS,
+  useView,
+} from "./store";
+import { visibleRows } from "./tree";
 
 export type Command = { name: string; keys?: string; run: () => void };
 
@@ -26,46 +39,122 @@ export function toggleOnSelected(open: Open, field: "mute" | "solo" | "polarity_
   }
 }
 
+/** The next strip in the order of the rows that are shown. */
 export function moveFocus(open: Open, by: number, extend: boolean): void {
-  const strips = open.state.document.strips;
-  const { focused, selected } = useView.getState();
-  const at = strips.findIndex((strip) => strip.id === focused);
-  const next = strips[Math.min(strips.length - 1, Math.max(0, at + by))];
+  const { focused, selected, foldedFolders } = useView.getState();
+  const shown = visibleRows(open.state.tree, foldedFolders).flatMap((row) => row.strip ?? []);
+  const at = shown.indexOf(focused);
+  const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))];
   if (!next) return;
-  if (extend) selectStrips([...selected, next.id], next.id);
-  else focusStrip(next.id);
+  if (extend) selectStrips([...selected, next], next);
+  else focusStrip(next);
+}
+
+/** The selected strips without the mix, as most edits want them. */
+function chosen(open: Open): Strip[] {
+  return selectedStrips(open).filter((strip) => strip.kind !== "mix");
+}
+
+/** Where strips that are to be summed play; asks if there are several places. Undefined if the user gave up. */
+async function outputFor(open: Open, strips: Strip[]): Promise<string | null | undefined> {
+  const places = [...new Set(strips.flatMap((strip) => strip.output ?? []))];
+  if (places.length < 2) return null;
+  const answer = await askWhich(
+    "These strips play to different places. Where is the bus to play?",
+    places.map((place) => ({ value: place, label: open.strips.get(place)?.name ?? place })),
+  );
+  return answer ?? undefined;
 }
 
 export async function makeBus(open: Open): Promise<void> {
-  const strips = selectedStrips(open).filter((strip) => strip.kind !== "mix");
-  const name = await askName(strips.length > 1 ? `New bus of ${strips.length} strips` : "New bus", "Bus");
-  if (!name) return;
-  void open.edit(
-    strips.length > 1
-      ? { type: "bus-from-strips", strips: strips.map((strip) => strip.id), name }
-      : { type: "add-strip", kind: "bus", name },
+  const strips = chosen(open);
+  if (strips.length < 2) {
+    const name = await askName("New bus", "Bus");
+    if (name) void open.edit({ type: "add-strip", kind: "bus", name });
+    return;
+  }
+  const output = await outputFor(open, strips);
+  if (output === undefined) return;
+  const name = await askName(`New bus of ${strips.length} strips`, "Bus");
+  if (name)
+    void open.edit({ type: "bus-from-strips", strips: strips.map((strip) => strip.id), name, output });
+}
+
+export async function makeReturn(open: Open, effect: "reverb" | "delay"): Promise<void> {
+  const name = await askName(`New return with a ${effect}`, effect === "reverb" ? "Hall" : "Echo");
+  if (name) void open.edit({ type: "add-strip", kind: "return", name, effect });
+}
+
+export async function makeFolder(open: Open, summed = false): Promise<void> {
+  const strips = chosen(open);
+  if (!strips.length) return;
+  const name = await askName(
+    `New folder of ${strips.length} strip${strips.length === 1 ? "" : "s"}`,
+    "Folder",
   );
+  const ids = strips.map((strip) => strip.id);
+  if (name) void open.edit({ type: "folder-from-strips", strips: ids, name, bus: summed });
+}
+
+/** Give a folder a bus, asking where it is to play if its members differ. */
+export async function sumFolder(open: Open, folder: string): Promise<void> {
+  const members = open.state.document.strips.filter((strip) => strip.folder === folder);
+  const output = await outputFor(open, members);
+  if (output !== undefined) void open.edit({ type: "sum-folder", folder, output });
+}
+
+export async function makeGroup(open: Open): Promise<void> {
+  const strips = chosen(open);
+  if (!strips.length) return;
+  const name = await askName(`New control group over ${strips.length} strips`, "Group");
+  if (name) void open.edit({ type: "add-group", name, members: strips.map((strip) => strip.id) });
 }
 
 export function removeSelected(open: Open): void {
-  const strips = selectedStrips(open).filter((strip) => strip.kind !== "mix");
-  if (strips.length) void open.edit({ type: "remove-strips", strips: strips.map((strip) => strip.id) });
+  if (chosen(open).length) useView.setState({ dialog: "delete" });
 }
 
-export function addProcessor(open: Open, processor: "eq" | "compressor"): void {
-  const { focused } = useView.getState();
+const FIRST_BANDS = [
+  { shape: "low-cut", frequency_hz: 30 },
+  { shape: "bell", frequency_hz: 400, q: 1 },
+  { shape: "bell", frequency_hz: 2500, q: 1 },
+  { shape: "high-shelf", frequency_hz: 9000 },
+];
+const INSERT_WET = 0.25;
+
+/** A processor as it begins: an equaliser with four bands, effects fully wet on returns and mostly dry elsewhere. */
+export function newProcessor(strip: Strip, processor: string, into: LanePlace | null = null): Wish {
+  const wet = strip.kind === "return" || into ? 1 : INSERT_WET;
   const params =
     processor === "eq"
-      ? {
-          bands: [
-            { shape: "low-cut", frequency_hz: 30 },
-            { shape: "bell", frequency_hz: 400, q: 1 },
-            { shape: "bell", frequency_hz: 2500, q: 1 },
-            { shape: "high-shelf", frequency_hz: 9000 },
-          ],
-        }
-      : {};
-  void open.edit({ type: "add-processor", strip: focused, processor, params });
+      ? { bands: FIRST_BANDS }
+      : processor === "reverb" || processor === "delay"
+        ? { wet }
+        : {};
+  return { type: "add-processor", strip: strip.id, processor, into, params };
+}
+
+function addToFocused(open: Open, processor: string): void {
+  const strip = open.strips.get(useView.getState().focused);
+  if (strip) void open.edit(newProcessor(strip, processor));
+}
+
+function copyChain(open: Open): void {
+  const strip = open.strips.get(useView.getState().focused);
+  if (!strip?.chain.length) return;
+  useClipboard.setState({ processors: strip.chain });
+  notify("done", `${strip.name}: ${strip.chain.length} processors copied.`);
+}
+
+function pasteChain(open: Open): void {
+  const { processors } = useClipboard.getState();
+  const strips = selectedStrips(open).map((strip) => strip.id);
+  if (processors.length && strips.length) void open.edit({ type: "paste-processors", strips, processors });
+}
+
+/** A dialog about the selected strips, if there are any. */
+function ask(open: Open, dialog: "rename" | "color"): void {
+  if (selectedStrips(open).length) useView.setState({ dialog });
 }
 
 /** Everything that can be done by name or key. */
@@ -81,8 +170,22 @@ export function commandsOf(open: Open): Command[] {
     { name: "Invert polarity of selected strips", run: () => toggleOnSelected(open, "polarity_inverted") },
     { name: "New bus of selected strips", keys: "B", run: () => void makeBus(open) },
     { name: "Delete selected strips", keys: "Delete", run: () => removeSelected(open) },
-    { name: "Add EQ to the focused strip", keys: "E", run: () => addProcessor(open, "eq") },
-    { name: "Add compressor to the focused strip", keys: "C", run: () => addProcessor(open, "compressor") },
+    { name: "New folder of selected strips", keys: "G", run: () => void makeFolder(open) },
+    {
+      name: "New folder of selected strips, summed into a bus",
+      keys: "Shift+G",
+      run: () => void makeFolder(open, true),
+    },
+    { name: "New control group over selected strips", run: () => void makeGroup(open) },
+    { name: "New return with a reverb", keys: "R", run: () => void makeReturn(open, "reverb") },
+    { name: "New return with a delay", run: () => void makeReturn(open, "delay") },
+    { name: "Rename selected strips", keys: "F2", run: () => ask(open, "rename") },
+    { name: "Colour of selected strips", run: () => ask(open, "color") },
+    { name: "Add EQ to the focused strip", keys: "E", run: () => addToFocused(open, "eq") },
+    { name: "Add compressor to the focused strip", keys: "C", run: () => addToFocused(open, "compressor") },
+    { name: "Copy the focused strip's chain", keys: "Ctrl+C", run: () => copyChain(open) },
+    { name: "Paste processors on selected strips", keys: "Ctrl+V", run: () => pasteChain(open) },
+    { name: "Presets and their files", run: () => useView.setState({ dialog: "presets" }) },
     { name: "Focus the strip above", keys: "↑", run: () => moveFocus(open, -1, false) },
     { name: "Focus the strip below", keys: "↓", run: () => moveFocus(open, 1, false) },
     {
@@ -99,7 +202,7 @@ export function commandsOf(open: Open): Command[] {
     {
       name: "Fold or unfold the focus sheet",
       keys: "F",
-      run: () => useView.setState((view) => ({ sheetFolded: !view.sheetFolded })),
+      run: foldSheet,
     },
     { name: "Change between paper and night", keys: "N", run: () => useTheme.getState().toggle() },
     { name: "Find an action or strip", keys: "Ctrl+K", run: () => useView.setState({ dialog: "finder" }) },

@@ -10,14 +10,25 @@ export type Notice = { id: number; tone: "error" | "done"; what: string; remedy:
 
 export type Question = { title: string; initial: string; answer: (name: string | null) => void };
 
+/** One of a few, asked for when an edit cannot decide alone. */
+export type Decision = {
+  title: string;
+  options: { value: string; label: string }[];
+  answer: (value: string | null) => void;
+};
+
 type View = {
   station: Station;
   focused: string;
   selected: ReadonlySet<string>;
   stage: Stage;
-  sheetFolded: boolean;
-  dialog: "finder" | "keys" | "sessions" | null;
+  /** Whether the focus sheet is folded, by station. */
+  sheetFolded: Record<Station, boolean>;
+  /** Folders whose members are not shown. */
+  foldedFolders: ReadonlySet<string>;
+  dialog: "finder" | "keys" | "rename" | "delete" | "color" | "presets" | null;
   question: Question | null;
+  decision: Decision | null;
   notices: Notice[];
 };
 
@@ -27,9 +38,11 @@ export const useView = create<View>(() => ({
   focused: "",
   selected: new Set(),
   stage: "pre-fader",
-  sheetFolded: false,
+  sheetFolded: { Tidy: true, Level: false, Route: true, Duck: true, Place: true, Print: false },
+  foldedFolders: new Set(),
   dialog: null,
   question: null,
+  decision: null,
   notices: [],
 }));
 
@@ -43,6 +56,22 @@ export function askName(title: string, initial: string): Promise<string | null> 
         answer: (name) => {
           useView.setState({ question: null });
           resolve(name);
+        },
+      },
+    });
+  });
+}
+
+/** Ask which of a few; null if the user thinks better of it. */
+export function askWhich(title: string, options: Decision["options"]): Promise<string | null> {
+  return new Promise((resolve) => {
+    useView.setState({
+      decision: {
+        title,
+        options,
+        answer: (value) => {
+          useView.setState({ decision: null });
+          resolve(value);
         },
       },
     });
@@ -68,6 +97,18 @@ export function focusStrip(id: string, extend = false): void {
 
 export function selectStrips(ids: string[], focused: string): void {
   useView.setState({ selected: new Set(ids), focused });
+}
+
+export function foldSheet(): void {
+  useView.setState(({ station, sheetFolded }) => ({
+    sheetFolded: { ...sheetFolded, [station]: !sheetFolded[station] },
+  }));
+}
+
+export function foldFolder(folder: string): void {
+  const next = new Set(useView.getState().foldedFolders);
+  if (!next.delete(folder)) next.add(folder);
+  useView.setState({ foldedFolders: next });
 }
 
 let notices = 0;

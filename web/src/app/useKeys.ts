@@ -14,7 +14,8 @@ export function useKeys(): void {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       const name = keyName(event);
-      if (useView.getState().dialog || useView.getState().question) return;
+      const { dialog, question, decision } = useView.getState();
+      if (dialog || question || decision) return;
       if (event.defaultPrevented || target.closest("input, textarea, [role=dialog]")) return;
       // A list of choices keeps its plain keys; everything else leaves Space to the transport and is pressed by Enter.
       if (target.closest("select") && !name.startsWith("Ctrl+")) return;

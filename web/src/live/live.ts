@@ -17,6 +17,11 @@ export type LiveError = { what: string; where: string; remedy: string };
 
 export type Handlers = { onDocument: (revision: number) => void; onError: (error: LiveError) => void };
 
+export type PlacedCurve = ProcessorCurve & { place: number };
+
+const SILENT_DB = -150;
+const NO_READING = { peakDb: SILENT_DB, detectedDb: SILENT_DB, reductionDb: 0 };
+
 const AT_REST: Transport = {
   playing: false,
   positionS: 0,
@@ -30,7 +35,7 @@ const AT_REST: Transport = {
 export class Live {
   readonly transport = new Subscribable<Transport>(AT_REST);
   readonly connected = new Subscribable(false);
-  readonly curves = new Subscribable<Map<string, ProcessorCurve>>(new Map());
+  readonly curves = new Subscribable<Map<string, PlacedCurve>>(new Map());
   readonly speaker = new Speaker();
   /** The latest spectrum of the watched strip. */
   spectrum: Float32Array | null = null;
@@ -114,6 +119,20 @@ export class Live {
     return playing ? this.shown : null;
   }
 
+  /** What a frame says of a processor of the watched strip: peak after it, detected level, reduction. */
+  reading(
+    frame: Frame | null,
+    processorId: string,
+  ): { peakDb: number; detectedDb: number; reductionDb: number } {
+    const place = this.curves.get().get(processorId)?.place ?? -1;
+    if (!frame || place < 0 || frame.probe.length < 3 * place + 3) return NO_READING;
+    return {
+      peakDb: frame.probe[3 * place] ?? SILENT_DB,
+      detectedDb: frame.probe[3 * place + 1] ?? SILENT_DB,
+      reductionDb: frame.probe[3 * place + 2] ?? 0,
+    };
+  }
+
   /** Where the ear is, seconds. */
   positionS(): number {
     const { playing, positionS, sampleRateHz } = this.transport.get();
@@ -192,7 +211,7 @@ export class Live {
         });
         break;
       case "curves":
-        this.curves.set(new Map(message.processors.map((item) => [item.id, item])));
+        this.curves.set(new Map(message.processors.map((item, place) => [item.id, { ...item, place }])));
         break;
       case "document":
         this.handlers.onDocument(message.revision);

@@ -29,4 +29,5 @@ export type ServerMessage =
   | { type: "document"; revision: number }
   | { type: "error"; what: string; where: string; remedy: string };
 
-export type ProcessorCurve = { id: string; axis: number[]; curve_db: number[] };
+/** What there is to draw of a processor; the order of the list is that of the readings in a frame. */
+export type ProcessorCurve = { id: string; axis: number[]; curve: number[]; time_ms?: number };

@@ -30,3 +30,16 @@ export const size = {
   foldedSheetPx: 36,
   rowPx: 25,
 } as const;
+
+/** Colours a strip may bear, a hue per family; both themes. */
+export const stripColors = {
+  clay: "#b4654a",
+  ochre: "#a87b1f",
+  olive: "#8a8a2f",
+  leaf: "#4f8f4f",
+  teal: "#1a8f8f",
+  sky: "#3d7fb8",
+  violet: "#8a6bb8",
+  rose: "#b85c7a",
+  slate: "#6d6370",
+} as const;

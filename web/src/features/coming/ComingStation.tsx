@@ -3,8 +3,6 @@ import { chakra } from "@chakra-ui/react";
 import type { Station } from "../../app/store";
 
 const WORDS: Partial<Record<Station, string>> = {
-  Tidy: "Files, clips, folders, names and colours in order.",
-  Route: "How every strip reaches the mix: buses, sends, returns and parallel lanes, drawn and added up.",
   Duck: "What makes room for what: keyed, drawn or followed, beside the beat.",
   Place: "Where every strip stands: pan, width, depth, and what is lost in mono.",
 };

@@ -1,28 +1,35 @@
 import { chakra } from "@chakra-ui/react";
 import { useState, type DragEvent } from "react";
 
-import type { Processor, Strip } from "../../api/types";
+import { useProcessors } from "../../api/queries";
+import type { LanePlace, Processor, Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
+import { Choice } from "../../controls/Choice";
+import { AddToChain } from "./AddToChain";
+import { copyProcessors, savePreset } from "./chainCommands";
 import { CompressorCard } from "./CompressorCard";
 import { EqCard } from "./EqCard";
+import { LanesCard } from "./LanesCard";
+import { PlainCard } from "./PlainCard";
 
-const LABELS: Record<Processor["type"], string> = { eq: "EQ", compressor: "Compressor", parallel: "Lanes" };
+type ChainProps = { strip: Strip; chain: Processor[]; into: LanePlace | null };
 
-/** The chain's cards in signal order; they are moved by dragging or with the arrows on their heads. */
-export function Chain({ strip }: { strip: Strip }) {
+/** A chain's cards in signal order; they are moved by dragging or with the arrows on their heads. */
+export function Chain({ strip, chain, into }: ChainProps) {
   const [dragged, setDragged] = useState<string | null>(null);
   const { edit } = useOpen();
   const move = (processor: string, to: number) =>
     void edit({ type: "move-processor", strip: strip.id, processor, to });
   return (
     <>
-      {strip.chain.map((processor, place) => (
+      {chain.map((processor, place) => (
         <Card
           key={processor.id}
           strip={strip}
           processor={processor}
           place={place}
-          last={place === strip.chain.length - 1}
+          last={place === chain.length - 1}
+          inLane={into !== null}
           onMove={(to) => move(processor.id, to)}
           onDragStart={() => setDragged(processor.id)}
           onDrop={() => {
@@ -32,6 +39,7 @@ export function Chain({ strip }: { strip: Strip }) {
           dropping={dragged !== null && dragged !== processor.id}
         />
       ))}
+      <AddToChain strip={strip} chain={chain} into={into} />
     </>
   );
 }
@@ -41,20 +49,26 @@ type CardProps = {
   processor: Processor;
   place: number;
   last: boolean;
+  inLane: boolean;
   onMove: (to: number) => void;
   onDragStart: () => void;
   onDrop: () => void;
   dropping: boolean;
 };
 
-function Card({ strip, processor, place, last, onMove, onDragStart, onDrop, dropping }: CardProps) {
+function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDrop, dropping }: CardProps) {
   const { edit } = useOpen();
-  const label = LABELS[processor.type];
+  const { data: kinds } = useProcessors();
+  const label =
+    processor.type === "parallel"
+      ? processor.name
+      : (kinds?.find((kind) => kind.kind === processor.type)?.label ?? processor.type);
   const set = (values: object) =>
     void edit({ type: "set-processor", strip: strip.id, processor: processor.id, ...values });
   return (
     <chakra.section
-      data-rung
+      data-rung={inLane ? undefined : ""}
+      data-processor={processor.id}
       aria-label={`${label} of ${strip.name}`}
       margin="5px 0"
       padding="4px 8px 6px"
@@ -74,11 +88,14 @@ function Card({ strip, processor, place, last, onMove, onDragStart, onDrop, drop
         cursor="grab"
         title="Drag to another place in the chain"
         onDragStart={(event: DragEvent) => {
+          event.stopPropagation();
           event.dataTransfer.effectAllowed = "move";
           onDragStart();
         }}
       >
-        <chakra.strong flex="1">{label}</chakra.strong>
+        <chakra.strong flex="1" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+          {label}
+        </chakra.strong>
         <HeadButton
           label={`Move ${label} up`}
           sign="↑"
@@ -91,18 +108,45 @@ function Card({ strip, processor, place, last, onMove, onDragStart, onDrop, drop
           sign={processor.on ? "on" : "off"}
           onClick={() => set({ on: !processor.on })}
         />
+        <Choice
+          label={`More for ${label}`}
+          value=""
+          width="24px"
+          color="quiet"
+          options={[
+            { value: "", label: "⋯" },
+            { value: "copy", label: "Copy" },
+            { value: "save", label: "Save as preset…" },
+          ]}
+          onChange={(chosen) => {
+            if (chosen === "copy") copyProcessors([processor]);
+            if (chosen === "save") void savePreset([processor], label);
+          }}
+        />
         <HeadButton
           label={`Remove ${label}`}
           sign="×"
           onClick={() => void edit({ type: "remove-processor", strip: strip.id, processor: processor.id })}
         />
-        <chakra.span data-level textStyle="number" fontWeight="700" minWidth="44px" textAlign="right">
+        <chakra.span
+          data-level
+          textStyle="number"
+          fontWeight="700"
+          minWidth="44px"
+          textAlign="right"
+          data-of={processor.id}
+        >
           −∞
         </chakra.span>
       </chakra.div>
-      {processor.type === "eq" && <EqCard strip={strip} processor={processor} />}
-      {processor.type === "compressor" && (
-        <CompressorCard strip={strip} processor={processor} place={place} />
+      {processor.type === "eq" ? (
+        <EqCard strip={strip} processor={processor} />
+      ) : processor.type === "compressor" ? (
+        <CompressorCard strip={strip} processor={processor} />
+      ) : processor.type === "parallel" ? (
+        <LanesCard strip={strip} processor={processor} />
+      ) : (
+        <PlainCard strip={strip} processor={processor} />
       )}
     </chakra.section>
   );

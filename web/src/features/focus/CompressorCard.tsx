@@ -1,44 +1,20 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
-import type { Compressor, CompressorParams, Key, Strip } from "../../api/types";
-import { useProcessors } from "../../api/queries";
+import type { Compressor, Key, Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
 import { formatHz, formatNumber } from "../../lib/format";
 import { paintTrace, paintTransfer, TRACE_S } from "./drawCompressor";
+import { Parameters } from "./Parameters";
 import { useCurve } from "./useCurve";
 
 const DEAF_DB = -90;
 
-type NumericName = Exclude<keyof CompressorParams, "detector">;
-
-const SHOWN: { name: NumericName; label: string; decimals: number }[] = [
-  { name: "threshold_db", label: "threshold", decimals: 1 },
-  { name: "ratio", label: "ratio", decimals: 1 },
-  { name: "knee_db", label: "knee", decimals: 1 },
-  { name: "range_db", label: "at most", decimals: 1 },
-  { name: "attack_ms", label: "attack", decimals: 1 },
-  { name: "hold_ms", label: "hold", decimals: 0 },
-  { name: "release_ms", label: "release", decimals: 0 },
-  { name: "lookahead_ms", label: "lookahead", decimals: 1 },
-  { name: "makeup_db", label: "make-up", decimals: 1 },
-  { name: "mix", label: "mix", decimals: 2 },
-  { name: "stereo_link", label: "link", decimals: 2 },
-];
-
 /** The compressor: transfer curve with the live point, gain reduction over time, parameters, and what it listens to. */
-export function CompressorCard({
-  strip,
-  processor,
-  place,
-}: {
-  strip: Strip;
-  processor: Compressor;
-  place: number;
-}) {
+export function CompressorCard({ strip, processor }: { strip: Strip; processor: Compressor }) {
   const { live, edit } = useOpen();
   const curve = useCurve(processor.id);
   const trace = useRef<{ at: number; reductionDb: number }[]>([]);
@@ -46,13 +22,12 @@ export function CompressorCard({
 
   const read = useCallback(() => {
     const frame = live.frame();
-    const detectedDb = frame?.probe[3 * place + 1] ?? -150;
-    const reductionDb = frame?.probe[3 * place + 2] ?? 0;
+    const { detectedDb, reductionDb } = live.reading(frame, processor.id);
     now.current = { detectedDb, reductionDb };
     if (frame) trace.current.push({ at: performance.now(), reductionDb });
     while (trace.current[0] && performance.now() - trace.current[0].at > TRACE_S * 1000)
       trace.current.shift();
-  }, [live, place]);
+  }, [live, processor.id]);
 
   const { ref: transfer } = useCanvas(
     useCallback(
@@ -91,7 +66,7 @@ export function CompressorCard({
         />
       </chakra.div>
       <Reduction now={now} />
-      <Parameters processor={processor} action={action} />
+      <Parameters kind="compressor" params={processor.params} action={action} />
       <KeyPicker strip={strip} processor={processor} now={now} onKey={(key) => void edit(action({ key }))} />
     </>
   );
@@ -120,90 +95,6 @@ function Reduction({ now }: { now: Now }) {
       </span>
     </chakra.div>
   );
-}
-
-type ParametersProps = {
-  processor: Compressor;
-  action: (values: object) => { type: "set-processor"; [key: string]: unknown };
-};
-
-function Parameters({ processor, action }: ParametersProps) {
-  const { live, edit } = useOpen();
-  const { data: kinds } = useProcessors();
-  const table = kinds?.find((kind) => kind.kind === "compressor")?.parameters as ParameterTable | undefined;
-  if (!table) return null;
-  return (
-    <chakra.div display="grid" gridTemplateColumns="1fr 1fr" columnGap="12px" fontSize="small">
-      {SHOWN.map(({ name, label, decimals }) => {
-        const range = rangeOf(table, name);
-        const logarithmic = range.scale === "logarithmic";
-        return (
-          <chakra.label
-            key={name}
-            display="flex"
-            justifyContent="space-between"
-            alignItems="center"
-            height="22px"
-          >
-            <chakra.span color="quiet">{label}</chakra.span>
-            <span>
-              <ValueField
-                label={label}
-                value={processor.params[name] ?? null}
-                minimum={range.minimum}
-                maximum={range.maximum}
-                fallback={range.fallback}
-                step={logarithmic ? 0.02 : range.maximum <= 1 ? 0.02 : 0.5}
-                logarithmic={logarithmic}
-                nullAt={range.nullable ? "top" : undefined}
-                unit={range.unit}
-                format={(value) =>
-                  value === null ? (name === "ratio" ? "∞" : "any") : formatNumber(value, decimals)
-                }
-                onPreview={(value) => live.preview(action({ params: { [name]: value } }))}
-                onCommit={(value) => void edit(action({ params: { [name]: value } }))}
-                onCancel={() => live.revert()}
-              />{" "}
-              <chakra.span color="quiet">{range.unit === ":1" ? ": 1" : range.unit}</chakra.span>
-            </span>
-          </chakra.label>
-        );
-      })}
-      <chakra.label display="flex" justifyContent="space-between" alignItems="center" height="22px">
-        <chakra.span color="quiet">detector</chakra.span>
-        <Choice
-          label="Detector"
-          value={processor.params.detector}
-          options={[
-            { value: "peak", label: "peak" },
-            { value: "rms", label: "RMS" },
-          ]}
-          onChange={(detector) => void edit(action({ params: { detector } }))}
-        />
-      </chakra.label>
-    </chakra.div>
-  );
-}
-
-type NumberSchema = { minimum?: number; maximum?: number; type?: string };
-type ParameterTable = {
-  properties: Record<
-    string,
-    NumberSchema & { anyOf?: NumberSchema[]; default?: number | null; unit?: string; scale?: string }
-  >;
-};
-
-function rangeOf(table: ParameterTable, name: string) {
-  const field = table.properties[name];
-  const numeric = field?.anyOf?.find((option) => option.type === "number") ?? field;
-  return {
-    minimum: numeric?.minimum ?? 0,
-    maximum: numeric?.maximum ?? 1,
-    fallback: field?.default ?? null,
-    nullable: Boolean(field?.anyOf?.some((option) => option.type === "null")),
-    unit: field?.unit ?? "",
-    scale: field?.scale ?? "linear",
-  };
 }
 
 type KeyPickerProps = { strip: Strip; processor: Compressor; now: Now; onKey: (key: Key) => void };

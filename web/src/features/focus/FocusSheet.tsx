@@ -1,10 +1,8 @@
 import { chakra } from "@chakra-ui/react";
 
-import { addProcessor } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
-import { useView } from "../../app/store";
+import { foldSheet, useView } from "../../app/store";
 import { LetterToggle } from "../../controls/LetterToggle";
-import { PlainButton } from "../../controls/PlainButton";
 import { Chain } from "./Chain";
 import { Ladder } from "./Ladder";
 import { Sentence } from "./Sentence";
@@ -13,9 +11,8 @@ import { Sentence } from "./Sentence";
 export function FocusSheet() {
   const open = useOpen();
   const focused = useView((view) => view.focused);
-  const folded = useView((view) => view.sheetFolded);
+  const folded = useView((view) => view.sheetFolded[view.station]);
   const strip = open.strips.get(focused);
-  const fold = () => useView.setState({ sheetFolded: !folded });
 
   if (folded || !strip) {
     return (
@@ -26,7 +23,7 @@ export function FocusSheet() {
           width="100%"
           height="target"
           cursor="pointer"
-          onClick={fold}
+          onClick={foldSheet}
         >
           ‹
         </chakra.button>
@@ -100,7 +97,7 @@ export function FocusSheet() {
           minWidth="target"
           height="target"
           cursor="pointer"
-          onClick={fold}
+          onClick={foldSheet}
         >
           ›
         </chakra.button>
@@ -108,11 +105,7 @@ export function FocusSheet() {
       <Sentence strip={strip} />
       <chakra.div flex="1" overflowY="auto" overflowX="hidden" padding="4px 12px 12px 0">
         <Ladder strip={strip}>
-          <Chain strip={strip} />
-          <chakra.div display="flex" gap="8px" padding="6px 0">
-            <PlainButton onClick={() => addProcessor(open, "eq")}>+ EQ</PlainButton>
-            <PlainButton onClick={() => addProcessor(open, "compressor")}>+ Compressor</PlainButton>
-          </chakra.div>
+          <Chain strip={strip} chain={strip.chain} into={null} />
         </Ladder>
       </chakra.div>
     </chakra.aside>

@@ -8,6 +8,7 @@ import { useCanvas } from "../../canvas/useCanvas";
 import { ValueField } from "../../controls/ValueField";
 import { formatDb, formatNumber } from "../../lib/format";
 import type { Frame } from "../../live/frames";
+import { Sends } from "./Sends";
 
 const THREAD_PX = 96;
 const SHOW_EVERY_MS = 100;
@@ -25,21 +26,20 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
   const levels = useRef<number[]>([]);
   const output = strip.output ? strips.get(strip.output) : undefined;
   const mix = state.document.strips.find((other) => other.kind === "mix");
-  const nProcessors = strip.chain.length;
 
   const read = useCallback(
     (frame: Frame | null): number[] => {
       const index = (id: string | undefined) => live.transport.get().strips.indexOf(id ?? "");
       const own = index(strip.id);
       const source = meterDb(frame, own, 0);
-      const chain = Array.from({ length: nProcessors }, (_, place) => frame?.probe[3 * place] ?? -150);
+      const chain = strip.chain.map((processor) => live.reading(frame, processor.id).peakDb);
       const trimmed = source <= -149 ? source : source + strip.trim_db;
       const ends =
         strip.kind === "mix" ? [] : [meterDb(frame, index(output?.id), 0), meterDb(frame, index(mix?.id), 2)];
       const toBus = output && output.id !== mix?.id ? ends : ends.slice(1);
       return [source, trimmed, ...chain, meterDb(frame, own, 1), meterDb(frame, own, 2), ...toBus];
     },
-    [live, strip.id, strip.trim_db, strip.kind, output, mix, nProcessors],
+    [live, strip.id, strip.trim_db, strip.kind, strip.chain, output, mix],
   );
 
   const { ref: thread, repaint } = useCanvas(
@@ -97,6 +97,10 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
       const frame = live.frame();
       levels.current = read(frame);
       const rungs = column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [];
+      column.current?.querySelectorAll<HTMLElement>("[data-of]").forEach((figure) => {
+        const text = formatDb(frame ? live.reading(frame, figure.dataset.of ?? "").peakDb : null);
+        if (figure.textContent !== text) figure.textContent = text;
+      });
       rungs.forEach((rung, place) => {
         const text = formatDb(frame ? (levels.current[place] ?? null) : null);
         const figure = rung.querySelector("[data-level]");
@@ -158,6 +162,7 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
         name={strip.mute ? "Fader, muted" : "Fader, pan"}
         change={<chakra.span color="quiet">{formatDb(strip.fader_db)}</chakra.span>}
       />
+      <Sends strip={strip} />
       {output && output.id !== mix?.id && <Rung name={`${output.name}, in`} />}
       {strip.kind !== "mix" && <Rung name="Mix, out" strong />}
     </chakra.div>

@@ -4,14 +4,17 @@ import type { Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { focusStrip } from "../../app/store";
 import { formatDb } from "../../lib/format";
+import { walkChain } from "../level";
 
 /** What the strip does, in words. */
 export function Sentence({ strip }: { strip: Strip }) {
   const { strips } = useOpen();
   const listeners = [...strips.values()].filter((other) =>
-    other.chain.some((processor) => processor.type === "compressor" && processor.key?.from === strip.id),
+    walkChain(other.chain).some(
+      (processor) => processor.type === "compressor" && processor.key?.from === strip.id,
+    ),
   );
-  const keys = strip.chain.flatMap((processor) => {
+  const keys = walkChain(strip.chain).flatMap((processor) => {
     const source = processor.type === "compressor" ? processor.key?.from : null;
     return source ? [strips.get(source)] : [];
   });
@@ -24,7 +27,8 @@ export function Sentence({ strip }: { strip: Strip }) {
         <>Everything ends here, at {formatDb(strip.fader_db)} dB.</>
       ) : output ? (
         <>
-          Plays to <Link strip={output} color="ink" /> at {formatDb(strip.fader_db)} dB, {place}.
+          Plays to <Link strip={output} color="ink" />
+          {strip.late && ", after its chain,"} at {formatDb(strip.fader_db)} dB, {place}.
         </>
       ) : (
         <>Plays nowhere.</>
@@ -36,6 +40,7 @@ export function Sentence({ strip }: { strip: Strip }) {
           <span key={send.id}>
             {index > 0 && " and "}
             {target && <Link strip={target} color="send" />} {formatDb(send.level_db)} dB
+            {index === strip.sends.length - 1 && "."}
           </span>
         );
       })}

@@ -35,7 +35,7 @@ export function paintTransfer(
   context.strokeStyle = colors.ink;
   context.lineWidth = 1.6;
   context.beginPath();
-  curve.axis.forEach((input, index) => context.lineTo(x(input), y(curve.curve_db[index] ?? input)));
+  curve.axis.forEach((input, index) => context.lineTo(x(input), y(curve.curve[index] ?? input)));
   context.stroke();
   if (now.detectedDb > LOW_DB) {
     context.fillStyle = colors.focus;

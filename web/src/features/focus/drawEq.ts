@@ -55,7 +55,7 @@ export function paintEq(
   context.strokeStyle = colors.ink;
   context.lineWidth = 1.6;
   context.beginPath();
-  curve.curve_db.forEach((gain, index) => {
+  curve.curve.forEach((gain, index) => {
     context.lineTo(frequencyToPx(curve.axis[index] ?? 20, widthPx), gainToPx(gain, heightPx));
   });
   context.stroke();

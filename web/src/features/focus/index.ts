@@ -1,1 +1,2 @@
 export { FocusSheet } from "./FocusSheet";
+export { PresetList } from "./PresetList";

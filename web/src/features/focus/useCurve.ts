@@ -1,10 +1,10 @@
 import { useSyncExternalStore } from "react";
 
 import { useOpen } from "../../app/SessionContext";
-import type { ProcessorCurve } from "../../live/protocol";
+import type { PlacedCurve } from "../../live/live";
 
 /** The curve the server last computed for a processor of the watched strip. */
-export function useCurve(processorId: string): ProcessorCurve | undefined {
+export function useCurve(processorId: string): PlacedCurve | undefined {
   const { live } = useOpen();
   return useSyncExternalStore(live.curves.subscribe, live.curves.get).get(processorId);
 }

@@ -1,30 +1,37 @@
 import { chakra } from "@chakra-ui/react";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 
-import { makeBus } from "../../app/commands";
+import { makeBus, makeGroup } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
 import { STAGES, useView } from "../../app/store";
+import { visibleRows } from "../../app/tree";
 import { SCALE_MARKS_DB, levelToPx } from "../../canvas/scale";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { FADER_PX, COLUMNS, METER_PX } from "./columns";
 import { faderShare } from "../../controls/Fader";
+import { FilePicker } from "./FilePicker";
+import { FolderRow } from "./FolderRow";
+import { Groups } from "./Groups";
 import { IncomingFiles } from "./IncomingFiles";
-import { keyCounts, treeOf } from "./model";
+import { itemsOf, keyCounts } from "./model";
 import { MeterCanvas, type MeterCells } from "./MeterCanvas";
 import { Row } from "./Row";
-import { useImport } from "./useImport";
 
-/** One row per strip. */
+/** One row per strip, folders over what they hold, control groups at the end. */
 export function Level() {
   const open = useOpen();
-  const strips = open.state.document.strips;
+  const { document, tree } = open.state;
+  const strips = document.strips;
   const stage = useView((view) => view.stage);
   const focused = useView((view) => view.focused);
   const selected = useView((view) => view.selected);
-  const tree = useMemo(() => treeOf(strips), [strips]);
+  const folded = useView((view) => view.foldedFolders);
+  const items = useMemo(
+    () => itemsOf(visibleRows(tree, folded), open.strips, document.folders),
+    [tree, folded, open.strips, document.folders],
+  );
   const keys = useMemo(() => keyCounts(strips), [strips]);
-  const order = useMemo(() => tree.map((item) => item.strip.id), [tree]);
   const outputs = useMemo(
     () => strips.filter((strip) => strip.kind !== "track" && strip.kind !== "ghost"),
     [strips],
@@ -53,6 +60,9 @@ export function Level() {
         />
         <chakra.span color="quiet">peak and RMS, dBFS</chakra.span>
         <chakra.div flex="1" />
+        <PlainButton onClick={() => void makeGroup(open)} disabled={selected.size < 2}>
+          Group…
+        </PlainButton>
         <PlainButton onClick={() => void makeBus(open)}>
           {selected.size > 1 ? `New bus of ${selected.size}…` : "New bus…"}
         </PlainButton>
@@ -68,18 +78,24 @@ export function Level() {
         role="table"
         aria-label="Strips"
       >
-        {tree.map((item) => (
-          <Row
-            key={item.strip.id}
-            item={item}
-            outputs={outputs}
-            nKeys={keys.get(item.strip.id) ?? 0}
-            focused={item.strip.id === focused}
-            selected={selected.has(item.strip.id) && selected.size > 1}
-            cells={cells}
-          />
-        ))}
-        <MeterCanvas order={order} tree={tree} cells={cells} />
+        {items.map((item) =>
+          item.strip ? (
+            <Row
+              key={item.key}
+              item={item}
+              strip={item.strip}
+              outputs={outputs}
+              nKeys={keys.get(item.strip.id) ?? 0}
+              focused={item.strip.id === focused}
+              selected={selected.has(item.strip.id) && selected.size > 1}
+              cells={cells}
+            />
+          ) : (
+            <FolderRow key={item.key} item={item} />
+          ),
+        )}
+        <MeterCanvas items={items} cells={cells} />
+        <Groups />
         {strips.length === 1 && (
           <chakra.p color="quiet" padding="24px">
             Drop audio files anywhere, or choose them with “Add files…”: each becomes a track that plays into
@@ -88,28 +104,6 @@ export function Level() {
         )}
       </chakra.div>
     </chakra.div>
-  );
-}
-
-function FilePicker() {
-  const { bringIn } = useImport();
-  const input = useRef<HTMLInputElement>(null);
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        multiple
-        hidden
-        accept=".wav,.flac,.aif,.aiff,.ogg,audio/*"
-        aria-label="Audio files"
-        onChange={(event) => {
-          void bringIn([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
-      />
-      <PlainButton onClick={() => input.current?.click()}>Add files…</PlainButton>
-    </>
   );
 }
 

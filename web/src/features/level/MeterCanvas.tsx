@@ -8,18 +8,18 @@ import { formatDb, formatNumber } from "../../lib/format";
 import { size } from "../../theme/tokens";
 import { METER_PX, REDUCTION_PX } from "./columns";
 import { paintMeters, paintReduction, toneOf } from "./drawMeters";
-import type { TreeItem } from "./model";
+import type { LevelItem } from "./model";
 
 /** Where the figures beside the meters are written, by strip. */
 export type MeterCells = { peaks: Map<string, HTMLElement>; reductions: Map<string, HTMLElement> };
 
-type MeterCanvasProps = { order: string[]; tree: TreeItem[]; cells: MeterCells };
+type MeterCanvasProps = { items: LevelItem[]; cells: MeterCells };
 
 const TEXT_EVERY_MS = 120;
 const SILENT_DB = -150;
 
 /** One canvas over all rows paints every meter, once a frame; the figures beside them follow a few times a second. */
-export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
+export function MeterCanvas({ items, cells }: MeterCanvasProps) {
   const { live } = useOpen();
   const stage = useView((view) => view.stage);
   const textAt = useRef(0);
@@ -30,12 +30,12 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
       (context, _widthPx, _heightPx, colors) => {
         const frame = live.frame();
         const strips = live.transport.get().strips;
-        order.forEach((id, row) => {
-          const reductionDb = frame?.reductions[strips.indexOf(id)] ?? 0;
+        items.forEach(({ strip }, row) => {
+          const reductionDb = frame?.reductions[strips.indexOf(strip?.id ?? "")] ?? 0;
           paintReduction(context, row * size.rowPx, colors, reductionDb);
         });
       },
-      [live, order],
+      [live, items],
     ),
     false,
   );
@@ -48,7 +48,9 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
         const stageIndex = STAGES.indexOf(stage);
         const now = performance.now();
         const writes = now - textAt.current > TEXT_EVERY_MS;
-        order.forEach((id, row) => {
+        items.forEach(({ strip }, row) => {
+          if (!strip) return;
+          const id = strip.id;
           const index = strips.indexOf(id);
           const at = (index * STAGES.length + stageIndex) * 3;
           const meters = index >= 0 ? frame?.meters : undefined;
@@ -57,7 +59,7 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
             holdDb: meters?.[at + 1] ?? SILENT_DB,
             rmsDb: meters?.[at + 2] ?? SILENT_DB,
           };
-          const judged = tree[row]?.strip.kind === "track" && stage === "pre-fader";
+          const judged = strip.kind === "track" && stage === "pre-fader";
           const tone = toneOf(level.holdDb, judged);
           paintMeters(context, row * size.rowPx, colors, level, tone);
           if (!writes) return;
@@ -70,7 +72,7 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
           repaintReductions();
         }
       },
-      [live, stage, order, tree, cells, repaintReductions],
+      [live, stage, items, cells, repaintReductions],
     ),
     true,
   );
@@ -78,8 +80,9 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
   useLayoutEffect(() => {
     const measure = () => {
       const box = ref.current?.parentElement?.getBoundingClientRect();
-      const peak = cells.peaks.get(order[0] ?? "")?.getBoundingClientRect();
-      const reduction = cells.reductions.get(order[0] ?? "")?.getBoundingClientRect();
+      const first = items.find((item) => item.strip)?.strip?.id ?? "";
+      const peak = cells.peaks.get(first)?.getBoundingClientRect();
+      const reduction = cells.reductions.get(first)?.getBoundingClientRect();
       if (!box || !peak || !reduction) return;
       setPlace({ meterPx: peak.left - box.left - METER_PX, reductionPx: reduction.left - box.left });
     };
@@ -87,9 +90,9 @@ export function MeterCanvas({ order, tree, cells }: MeterCanvasProps) {
     const observer = new ResizeObserver(measure);
     if (ref.current?.parentElement) observer.observe(ref.current.parentElement);
     return () => observer.disconnect();
-  }, [order, cells, ref]);
+  }, [items, cells, ref]);
 
-  const height = `${order.length * size.rowPx}px`;
+  const height = `${items.length * size.rowPx}px`;
   return (
     <>
       <chakra.canvas

@@ -13,11 +13,13 @@ import { formatDb, formatNumber } from "../../lib/format";
 import { size } from "../../theme/tokens";
 import { COLUMNS, FADER_PX } from "./columns";
 import type { MeterCells } from "./MeterCanvas";
-import type { TreeItem } from "./model";
+import { FoldMark } from "./FolderRow";
+import { groupsOf, type LevelItem } from "./model";
 import { PanGlyph } from "./PanGlyph";
 
 type RowProps = {
-  item: TreeItem;
+  item: LevelItem;
+  strip: Strip;
   outputs: Strip[];
   nKeys: number;
   focused: boolean;
@@ -36,9 +38,9 @@ function keptIn(map: Map<string, HTMLElement>, id: string) {
 type Field = "trim_db" | "fader_db";
 
 /** One strip: name, trim, meter, fader, pan, reduction, mute, solo, output. */
-export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, cells }: RowProps) {
+export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, selected, cells }: RowProps) {
   const open = useOpen();
-  const { strip, depth, nMembers, cuts } = item;
+  const { depth, nMembers, cuts, folder } = item;
   const { live, edit } = open;
 
   /** What the edit says of every selected strip; levels move by the same amount. */
@@ -79,7 +81,9 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
 
   const onClick = (event: MouseEvent) =>
     focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
-  const remark = strip.kind === "bus" ? `bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
+  const mono = strip.kind === "bus" && strip.input === "mono-sum" ? "mono " : "";
+  const remark = strip.kind === "bus" ? `${mono}bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
+  const groups = groupsOf(open.state.document, strip.id);
 
   return (
     <chakra.div
@@ -98,40 +102,47 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
       boxShadow={focused ? "inset 3px 0 0 var(--chakra-colors-focus)" : "none"}
       onClick={onClick}
     >
-      <chakra.button
-        type="button"
+      <chakra.span
         display="flex"
         alignItems="center"
-        gap="8px"
-        height="target"
         overflow="hidden"
-        textAlign="left"
-        cursor="pointer"
         style={{ paddingLeft: `${14 * depth}px` }}
-        onClick={(event) => {
-          event.stopPropagation();
-          onClick(event);
-        }}
       >
-        <StripMark
-          color={strip.kind === "mix" ? "currentColor" : strip.color}
-          cuts={cuts}
-          wide={strip.kind !== "track"}
-        />
-        <chakra.span
+        {folder && <FoldMark folder={folder.id} name={folder.name} />}
+        <chakra.button
+          type="button"
+          display="flex"
+          alignItems="center"
+          gap="8px"
+          height="target"
           overflow="hidden"
-          textOverflow="ellipsis"
-          whiteSpace="nowrap"
-          fontWeight={strip.kind !== "track" || focused ? "700" : "400"}
+          textAlign="left"
+          cursor="pointer"
+          onClick={(event) => {
+            event.stopPropagation();
+            onClick(event);
+          }}
         >
-          {strip.name}
-        </chakra.span>
-        {remark && (
-          <chakra.span textStyle="small" whiteSpace="nowrap">
-            {remark}
+          <StripMark
+            color={strip.kind === "mix" ? "currentColor" : strip.color}
+            cuts={cuts}
+            wide={strip.kind !== "track"}
+          />
+          <chakra.span
+            overflow="hidden"
+            textOverflow="ellipsis"
+            whiteSpace="nowrap"
+            fontWeight={strip.kind !== "track" || focused ? "700" : "400"}
+          >
+            {strip.name}
           </chakra.span>
-        )}
-      </chakra.button>
+          {remark && (
+            <chakra.span textStyle="small" whiteSpace="nowrap">
+              {remark}
+            </chakra.span>
+          )}
+        </chakra.button>
+      </chakra.span>
       <chakra.span textAlign="right" paddingRight="8px">
         <ValueField
           label={`${strip.name}: trim`}
@@ -219,20 +230,17 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
       ) : (
         <Choice
           label={`${strip.name} plays to`}
-          value={strip.output ?? ""}
+          value={strip.late && strip.output === mixId(outputs) ? LATE : (strip.output ?? "")}
           width="78px"
-          options={[
-            ...outputs
-              .filter((output) => output.id !== strip.id)
-              .map((output) => ({ value: output.id, label: output.name })),
-            { value: "", label: "nowhere" },
-          ]}
-          onChange={(output) => {
+          options={outputOptions(strip, outputs)}
+          onChange={(chosen) => {
+            const late = chosen === LATE;
+            const output = late ? mixId(outputs) : chosen;
             const together = useView.getState().selected.has(strip.id) ? selectedStrips(open) : [strip];
             const ids = together
               .filter((other) => other.kind !== "mix" && other.id !== output)
               .map((other) => other.id);
-            void edit({ type: "set-output", strips: ids, output: output || null });
+            void edit({ type: "set-output", strips: ids, output: output || null, late });
           }}
         />
       )}
@@ -240,6 +248,11 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
         {strip.sends.length > 0 && (
           <chakra.span color="send" title={`${strip.sends.length} sends`}>
             ╌{strip.sends.length}
+          </chakra.span>
+        )}{" "}
+        {groups.length > 0 && (
+          <chakra.span color="quiet" title={`held by ${groups.map((group) => group.name).join(", ")}`}>
+            ⊂{groups.length}
           </chakra.span>
         )}{" "}
         {nKeys > 0 && (
@@ -251,6 +264,20 @@ export const Row = memo(function Row({ item, outputs, nKeys, focused, selected, 
     </chakra.div>
   );
 });
+
+const LATE = "late";
+
+const mixId = (outputs: Strip[]): string => outputs.find((output) => output.kind === "mix")?.id ?? "";
+
+function outputOptions(strip: Strip, outputs: Strip[]) {
+  return [
+    ...outputs
+      .filter((output) => output.id !== strip.id)
+      .map((output) => ({ value: output.id, label: output.name })),
+    { value: LATE, label: "Mix, after its chain" },
+    { value: "", label: "nowhere" },
+  ];
+}
 
 /** The strip's colour as a mark; members of a family are told apart by its cuts. */
 export function StripMark({ color, cuts, wide }: { color: string; cuts: number; wide: boolean }) {

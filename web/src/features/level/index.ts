@@ -1,2 +1,7 @@
 export { DropZone } from "./DropZone";
+export { FilePicker } from "./FilePicker";
+export { FoldMark } from "./FolderRow";
+export { IncomingFiles } from "./IncomingFiles";
 export { Level } from "./Level";
+export { itemsOf, walkChain, type LevelItem } from "./model";
+export { StripMark } from "./Row";

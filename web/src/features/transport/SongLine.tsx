@@ -1,12 +1,12 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
+import { useOverview } from "../../app/overview";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatTime } from "../../lib/format";
 import { barS } from "../../lib/music";
 import { paintSong } from "./drawSong";
-import { useOverview } from "./useOverview";
 
 const DRAG_PX = 4;
 

@@ -1,6 +1,6 @@
 import type { Session } from "../../api/types";
+import type { Overview } from "../../app/overview";
 import type { Colors } from "../../canvas/colors";
-import type { Overview } from "./useOverview";
 
 type Song = {
   durationS: number;

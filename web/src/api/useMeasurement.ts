@@ -1,0 +1,63 @@
+import { useEffect, useState } from "react";
+
+import { request, ServerError } from "./client";
+import type { JobStatus } from "./types";
+
+const POLL_MS = 250;
+
+export type Measurement<T> = { result: T | null; progress: number | null; problem: string | null };
+
+type Order = {
+  /** Where to start the job; null measures nothing. */
+  path: string | null;
+  body?: unknown;
+  /** Changes when what is measured has changed. */
+  version: string | number;
+  /** How long to wait before starting, so that a flurry of edits is measured once. */
+  settleMs: number;
+};
+
+/** Starts a job, follows it, and gives it up when the page no longer wants it. The last result stays meanwhile. */
+export function useMeasurement<T>({ path, body, version, settleMs }: Order): Measurement<T> {
+  const [state, setState] = useState<Measurement<T> & { path: string | null }>({
+    result: null,
+    progress: null,
+    problem: null,
+    path: null,
+  });
+  const sent = body === undefined ? undefined : JSON.stringify(body);
+
+  useEffect(() => {
+    if (path === null) return;
+    let stopped = false;
+    let job: JobStatus | null = null;
+    const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+    const underWay = () => job !== null && (job.state === "waiting" || job.state === "running");
+    const run = async () => {
+      await pause(settleMs);
+      if (stopped) return;
+      job = await request<JobStatus>("POST", path, sent === undefined ? undefined : JSON.parse(sent));
+      while (!stopped && underWay()) {
+        const { progress } = job;
+        setState((before) => ({ ...before, progress }));
+        await pause(POLL_MS);
+        job = await request<JobStatus>("GET", `/api/jobs/${job.id}`);
+      }
+      if (stopped) return;
+      if (job.state === "done") setState({ result: job.result as T, progress: null, problem: null, path });
+      else setState((before) => ({ ...before, progress: null, problem: job?.error?.what ?? null }));
+    };
+    run().catch((failure: unknown) => {
+      if (stopped) return;
+      const problem = failure instanceof ServerError ? failure.body.what : String(failure);
+      setState((before) => ({ ...before, progress: null, problem }));
+    });
+    return () => {
+      stopped = true;
+      if (job && underWay()) void request("DELETE", `/api/jobs/${job.id}`).catch(() => undefined);
+    };
+  }, [path, sent, version, settleMs]);
+
+  // A result of something else is no result.
+  return state.path === path ? state : { ...state, result: null };
+}

@@ -1,0 +1,282 @@
+import { chakra } from "@chakra-ui/react";
+import { useState } from "react";
+
+import { useMeasurement } from "../../api/useMeasurement";
+import { useRacks } from "../../api/queries";
+import type { Lane, Parallel, Strip } from "../../api/types";
+import { useOpen, useTransport } from "../../app/SessionContext";
+import { askName } from "../../app/store";
+import { Choice } from "../../controls/Choice";
+import { LetterToggle } from "../../controls/LetterToggle";
+import { PlainButton } from "../../controls/PlainButton";
+import { ValueField } from "../../controls/ValueField";
+import { formatDb, formatHz, formatNumber } from "../../lib/format";
+import { Chain } from "./Chain";
+
+type LaneFinding = {
+  lane: string;
+  delay_ms: number;
+  inverted: boolean;
+  coherence: number;
+  notch_hz: number | null;
+};
+type BlockReport = {
+  change_lu: number | null;
+  matching_db: number | null;
+  lanes: LaneFinding[];
+};
+
+const COHERENT = 0.5;
+const SETTLE_MS = 900;
+
+/** Lanes that split and add up: levels, what they add on the song, and cures for what combs. */
+export function LanesCard({ strip, processor: block }: { strip: Strip; processor: Parallel }) {
+  const { state, live, edit } = useOpen();
+  const { loopS } = useTransport();
+  const { data: racks } = useRacks();
+  const [opened, setOpened] = useState<string | null>(null);
+  const { result, progress } = useMeasurement<BlockReport>({
+    path: `/api/sessions/${state.id}/strips/${strip.id}/blocks/${block.id}/report`,
+    body: { stretch_s: loopS },
+    version: state.revision,
+    settleMs: SETTLE_MS,
+  });
+  const setLane = (lane: string, values: object) => ({
+    type: "set-lanes" as const,
+    strip: strip.id,
+    block: block.id,
+    changes: [{ lane, ...values }],
+  });
+  const setBlock = (level_db: number | null) => ({
+    type: "set-parallel" as const,
+    strip: strip.id,
+    block: block.id,
+    level_db,
+  });
+  const change = result?.change_lu ?? null;
+  return (
+    <>
+      {block.lanes.map((lane) => (
+        <LaneRow
+          key={lane.id}
+          strip={strip}
+          block={block}
+          lane={lane}
+          open={opened === lane.id}
+          onOpen={() => setOpened(opened === lane.id ? null : lane.id)}
+          set={(values) => setLane(lane.id, values)}
+        />
+      ))}
+      {result?.lanes.map((finding) => (
+        <Comb
+          key={finding.lane}
+          finding={finding}
+          lane={block.lanes.find((lane) => lane.id === finding.lane)}
+          onAlign={(shift_ms) => void edit(setLane(finding.lane, { shift_ms }))}
+          onFlip={(polarity_inverted) => void edit(setLane(finding.lane, { polarity_inverted }))}
+        />
+      ))}
+      <chakra.div
+        display="flex"
+        alignItems="center"
+        gap="6px"
+        marginTop="4px"
+        paddingTop="4px"
+        borderTop="1px solid"
+        borderColor="rule"
+        fontSize="small"
+      >
+        <chakra.span flex="1" data-testid="lanes-sum" role="status">
+          {change !== null
+            ? `${block.lanes.length} lanes add ${formatNumber(change, 1)} LU`
+            : progress !== null
+              ? "measuring…"
+              : "too quiet to measure"}
+        </chakra.span>
+        <chakra.span color="quiet">level</chakra.span>
+        <ValueField
+          label={`${block.name}: level`}
+          value={block.level_db}
+          minimum={-60}
+          maximum={24}
+          fallback={0}
+          step={0.5}
+          unit="dB"
+          nullAt="bottom"
+          format={(value) => formatDb(value)}
+          onPreview={(value) => live.preview(setBlock(value))}
+          onCommit={(value) => void edit(setBlock(value))}
+          onCancel={() => live.revert()}
+        />
+        <PlainButton
+          height="target"
+          padding="0 6px"
+          title="As loud as before the lanes"
+          disabled={change === null || result?.matching_db === null || Math.abs(change) < 0.05}
+          onClick={() => void edit(setBlock(Math.round(100 * (result?.matching_db ?? 0)) / 100))}
+        >
+          match level
+        </PlainButton>
+      </chakra.div>
+      <Choice
+        label={`Add a lane to ${block.name}`}
+        value=""
+        width="100%"
+        options={[
+          { value: "", label: "+ lane…" },
+          ...(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label })),
+        ]}
+        onChange={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
+      />
+    </>
+  );
+}
+
+type LaneRowProps = {
+  strip: Strip;
+  block: Parallel;
+  lane: Lane;
+  open: boolean;
+  onOpen: () => void;
+  set: (values: object) => { type: "set-lanes"; [key: string]: unknown };
+};
+
+function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
+  const { live, edit } = useOpen();
+  const place = { block: block.id, lane: lane.id };
+  const rename = async () => {
+    const name = await askName("Name of the lane", lane.name);
+    if (name) void edit(set({ name }));
+  };
+  return (
+    <chakra.div role="group" aria-label={`Lane ${lane.name}`}>
+      <chakra.div display="flex" alignItems="center" height="target" fontSize="small">
+        <chakra.button
+          type="button"
+          aria-expanded={open}
+          title="Open the lane; double-click to rename"
+          flex="1"
+          minWidth="0"
+          height="target"
+          textAlign="left"
+          overflow="hidden"
+          textOverflow="ellipsis"
+          whiteSpace="nowrap"
+          cursor="pointer"
+          fontWeight={open ? "700" : "400"}
+          onClick={onOpen}
+          onDoubleClick={() => void rename()}
+        >
+          {open ? "▾" : "▸"} {lane.name}
+          <chakra.span color="quiet"> {lane.chain.length > 0 && `· ${lane.chain.length}`}</chakra.span>
+        </chakra.button>
+        {lane.shift_ms !== 0 && (
+          <chakra.span color="quiet" textStyle="number" fontSize="small">
+            {formatNumber(lane.shift_ms, 2)} ms
+          </chakra.span>
+        )}
+        <ValueField
+          label={`${lane.name}: level`}
+          value={lane.level_db}
+          minimum={-120}
+          maximum={24}
+          fallback={0}
+          step={0.5}
+          unit="dB"
+          nullAt="bottom"
+          width="44px"
+          align="right"
+          format={(value) => formatDb(value)}
+          onPreview={(value) => live.preview(set({ level_db: value }))}
+          onCommit={(value) => void edit(set({ level_db: value }))}
+          onCancel={() => live.revert()}
+        />
+        <LetterToggle
+          letter="M"
+          label={`Mute lane ${lane.name}`}
+          tone="over"
+          on={lane.mute}
+          onToggle={() => void edit(set({ mute: !lane.mute }))}
+        />
+        <LetterToggle
+          letter="S"
+          label={`Solo lane ${lane.name}`}
+          tone="focus"
+          on={lane.solo}
+          onToggle={() => void edit(set({ solo: !lane.solo }))}
+        />
+        <LetterToggle
+          letter="ø"
+          label={`Invert lane ${lane.name}`}
+          tone="key"
+          on={lane.polarity_inverted}
+          onToggle={() => void edit(set({ polarity_inverted: !lane.polarity_inverted }))}
+        />
+        <chakra.button
+          type="button"
+          aria-label={`Remove lane ${lane.name}`}
+          minWidth="20px"
+          height="target"
+          color="quiet"
+          cursor="pointer"
+          onClick={() => void edit({ type: "remove-lane", strip: strip.id, place })}
+        >
+          ×
+        </chakra.button>
+      </chakra.div>
+      {open && (
+        <chakra.div borderLeft="2px solid" borderColor="edge" paddingLeft="6px" marginLeft="3px">
+          <Chain strip={strip} chain={lane.chain} into={place} />
+        </chakra.div>
+      )}
+    </chakra.div>
+  );
+}
+
+type CombProps = {
+  finding: LaneFinding;
+  lane: Lane | undefined;
+  onAlign: (shiftMs: number) => void;
+  onFlip: (inverted: boolean) => void;
+};
+
+/** A lane that combs against the first one, with its cures. */
+function Comb({ finding, lane, onAlign, onFlip }: CombProps) {
+  if (!lane || finding.coherence < COHERENT) return null;
+  // The measured lane stands before its own polarity switch.
+  const opposed = finding.inverted !== lane.polarity_inverted;
+  if (finding.notch_hz === null && !opposed) return null;
+  return (
+    <chakra.div
+      role="alert"
+      display="flex"
+      flexWrap="wrap"
+      alignItems="center"
+      gap="6px"
+      fontSize="small"
+      color="hotText"
+      padding="2px 0"
+    >
+      <span>
+        ⚠ {lane.name}
+        {finding.notch_hz !== null &&
+          ` is ${formatNumber(Math.abs(finding.delay_ms), 2)} ms ${finding.delay_ms > 0 ? "late" : "early"}: first notch at ${formatHz(finding.notch_hz)} Hz`}
+        {opposed && " has the opposite polarity"}
+      </span>
+      {finding.notch_hz !== null && (
+        <PlainButton
+          height="target"
+          color="ink"
+          onClick={() => onAlign(Math.round(1000 * (lane.shift_ms - finding.delay_ms)) / 1000)}
+        >
+          align
+        </PlainButton>
+      )}
+      {opposed && (
+        <PlainButton height="target" color="ink" onClick={() => onFlip(!lane.polarity_inverted)}>
+          flip
+        </PlainButton>
+      )}
+    </chakra.div>
+  );
+}

@@ -1,0 +1,84 @@
+import { chakra } from "@chakra-ui/react";
+import { useCallback, useEffect, useRef } from "react";
+
+import type { Processor, Strip } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+import type { Colors } from "../../canvas/colors";
+import { useCanvas } from "../../canvas/useCanvas";
+import { formatNumber } from "../../lib/format";
+import { Parameters } from "./Parameters";
+import { useCurve } from "./useCurve";
+
+type Plain = Exclude<Processor, { type: "parallel" } | { type: "eq" } | { type: "compressor" }>;
+
+/** A processor whose parameters say it all: saturator, limiter, gain, delay, reverb. */
+export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain }) {
+  const curve = useCurve(processor.id);
+  const action = (values: object) => ({
+    type: "set-processor" as const,
+    strip: strip.id,
+    processor: processor.id,
+    ...values,
+  });
+  const inTime = processor.type === "delay" && processor.params.note && curve?.time_ms;
+  return (
+    <>
+      {processor.type === "saturator" && <Bend curve={curve?.curve ?? []} />}
+      {processor.type === "limiter" && <Held processorId={processor.id} />}
+      <Parameters
+        kind={processor.type}
+        params={processor.params}
+        action={action}
+        instead={inTime ? { time_ms: `${formatNumber(inTime, 0)} ms` } : undefined}
+      />
+    </>
+  );
+}
+
+/** Sample value out over sample value in. */
+function Bend({ curve }: { curve: number[] }) {
+  const { ref } = useCanvas(
+    useCallback(
+      (context: CanvasRenderingContext2D, widthPx: number, heightPx: number, colors: Colors) => {
+        const y = (value: number) => heightPx / 2 - value * (heightPx / 2 - 2);
+        context.strokeStyle = colors.rule;
+        context.beginPath();
+        context.moveTo(0, y(-1));
+        context.lineTo(widthPx, y(1));
+        context.moveTo(0, y(0));
+        context.lineTo(widthPx, y(0));
+        context.stroke();
+        context.strokeStyle = colors.ink;
+        context.lineWidth = 1.6;
+        context.beginPath();
+        curve.forEach((value, index) => context.lineTo((index / (curve.length - 1)) * widthPx, y(value)));
+        context.stroke();
+      },
+      [curve],
+    ),
+    false,
+  );
+  return <chakra.canvas ref={ref} width="100%" height="56px" aria-label="Bend of the wave" />;
+}
+
+/** How far the limiter holds the signal down at this moment. */
+function Held({ processorId }: { processorId: string }) {
+  const { live } = useOpen();
+  const ref = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    const timer = setInterval(() => {
+      const { reductionDb } = live.reading(live.frame(), processorId);
+      if (ref.current) ref.current.textContent = formatNumber(-reductionDb, 1);
+    }, 100);
+    return () => clearInterval(timer);
+  }, [live, processorId]);
+  return (
+    <chakra.div fontSize="small" color="quiet" textAlign="right">
+      holds down{" "}
+      <chakra.span ref={ref} textStyle="number" fontWeight="700" color="ink">
+        0.0
+      </chakra.span>{" "}
+      dB
+    </chakra.div>
+  );
+}

@@ -1,0 +1,148 @@
+import type { ProcessorListing } from "../../api/types";
+
+type NumberSchema = { minimum?: number; maximum?: number; type?: string };
+type Field = NumberSchema & {
+  anyOf?: NumberSchema[];
+  default?: number | string | boolean | null;
+  unit?: string;
+  scale?: string;
+  enum?: string[];
+};
+
+/** A processor's parameter table, as the server tells it. */
+export type ParameterTable = { properties: Record<string, Field> };
+
+export function tableOf(kinds: ProcessorListing[] | undefined, kind: string): ParameterTable | undefined {
+  return kinds?.find((item) => item.kind === kind)?.parameters as ParameterTable | undefined;
+}
+
+export type Range = {
+  minimum: number;
+  maximum: number;
+  fallback: number | null;
+  nullable: boolean;
+  unit: string;
+  logarithmic: boolean;
+};
+
+export function rangeOf(table: ParameterTable, name: string): Range {
+  const field = table.properties[name];
+  const numeric = field?.anyOf?.find((option) => option.type === "number") ?? field;
+  return {
+    minimum: numeric?.minimum ?? 0,
+    maximum: numeric?.maximum ?? 1,
+    fallback: typeof field?.default === "number" ? field.default : null,
+    nullable: Boolean(field?.anyOf?.some((option) => option.type === "null")),
+    unit: field?.unit ?? "",
+    logarithmic: field?.scale === "logarithmic",
+  };
+}
+
+/** How one parameter is shown. */
+export type Shown =
+  | {
+      kind: "number";
+      name: string;
+      label: string;
+      decimals: number;
+      none?: string;
+      noneAt?: "top" | "bottom";
+    }
+  | { kind: "switch"; name: string; label: string }
+  | { kind: "choice"; name: string; label: string; options: { value: string; label: string }[] };
+
+const number = (
+  name: string,
+  label: string,
+  decimals: number,
+  none?: string,
+  noneAt: "top" | "bottom" = "top",
+): Shown => ({ kind: "number", name, label, decimals, none, noneAt });
+
+const NOTES = ["1/2", "1/4", "1/8", "1/16"].flatMap((note) => [
+  { value: note, label: note },
+  { value: `${note}.`, label: `${note} dotted` },
+  { value: `${note}T`, label: `${note} triplet` },
+]);
+
+/** What the plain cards show, in order. */
+export const SHOWN: Record<string, Shown[]> = {
+  compressor: [
+    number("threshold_db", "threshold", 1),
+    number("ratio", "ratio", 1, "∞"),
+    number("knee_db", "knee", 1),
+    number("range_db", "at most", 1, "any"),
+    number("attack_ms", "attack", 1),
+    number("hold_ms", "hold", 0),
+    number("release_ms", "release", 0),
+    number("lookahead_ms", "lookahead", 1),
+    number("makeup_db", "make-up", 1),
+    number("mix", "mix", 2),
+    number("stereo_link", "link", 2),
+    {
+      kind: "choice",
+      name: "detector",
+      label: "detector",
+      options: [
+        { value: "peak", label: "peak" },
+        { value: "rms", label: "RMS" },
+      ],
+    },
+  ],
+  saturator: [
+    number("drive_db", "drive", 1),
+    number("lean", "lean", 2),
+    number("tone_hz", "tone", 0, "open"),
+    number("output_db", "output", 1),
+    number("mix", "mix", 2),
+  ],
+  limiter: [
+    number("input_db", "input", 1),
+    number("ceiling_dbtp", "ceiling", 1),
+    number("lookahead_ms", "lookahead", 1),
+    number("release_ms", "release", 0),
+  ],
+  gain: [
+    number("level_db", "level", 1, "−∞", "bottom"),
+    {
+      kind: "choice",
+      name: "channels",
+      label: "sides",
+      options: [
+        { value: "as-is", label: "as they are" },
+        { value: "swap", label: "swapped" },
+        { value: "mono", label: "summed to mono" },
+        { value: "left", label: "left on both" },
+        { value: "right", label: "right on both" },
+      ],
+    },
+    { kind: "switch", name: "left_inverted", label: "left inverted" },
+    { kind: "switch", name: "right_inverted", label: "right inverted" },
+  ],
+  delay: [
+    {
+      kind: "choice",
+      name: "note",
+      label: "note",
+      options: [{ value: "", label: "free" }, ...NOTES],
+    },
+    number("time_ms", "time", 0),
+    number("feedback", "feedback", 2),
+    { kind: "switch", name: "ping_pong", label: "side to side" },
+    number("low_cut_hz", "low cut", 0, "open", "bottom"),
+    number("high_cut_hz", "high cut", 0, "open"),
+    number("width", "width", 2),
+    number("wet", "wet", 2),
+  ],
+  reverb: [
+    number("pre_delay_ms", "pre-delay", 0),
+    number("decay_s", "decay", 2),
+    number("size", "size", 2),
+    number("damping", "damping", 2),
+    number("diffusion", "diffusion", 2),
+    number("width", "width", 2),
+    number("low_cut_hz", "low cut", 0, "open", "bottom"),
+    number("high_cut_hz", "high cut", 0, "open"),
+    number("wet", "wet", 2),
+  ],
+};

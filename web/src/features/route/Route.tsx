@@ -1,0 +1,123 @@
+import { chakra } from "@chakra-ui/react";
+import { useMemo } from "react";
+
+import { useFlow } from "../../api/queries";
+import { makeReturn } from "../../app/commands";
+import { useOpen } from "../../app/SessionContext";
+import { foldFolder, useView } from "../../app/store";
+import { Choice } from "../../controls/Choice";
+import { PlainButton } from "../../controls/PlainButton";
+import { connect } from "./connecting";
+import { FlowView } from "./FlowView";
+import { Ledger } from "./Ledger";
+
+/** How every strip reaches the mix: drawn, and added up. */
+export function Route() {
+  const open = useOpen();
+  const { state, strips, edit } = open;
+  const focused = useView((view) => view.focused);
+  const foldedFolders = useView((view) => view.foldedFolders);
+  const folders = state.document.folders;
+  const folded = useMemo(
+    () => folders.filter((folder) => foldedFolders.has(folder.id)).map((folder) => folder.id),
+    [folders, foldedFolders],
+  );
+  const { data: flow } = useFlow(state.id, state.revision, folded);
+  const strip = strips.get(focused);
+  const goals = [...strips.values()].filter((other) => other.id !== focused);
+  const takers = goals.filter((other) => other.kind !== "track" && other.kind !== "ghost");
+  const listed = (options: typeof goals) => options.map((other) => ({ value: other.id, label: other.name }));
+  return (
+    <chakra.div height="100%" display="flex" flexDirection="column">
+      <chakra.div
+        display="flex"
+        alignItems="center"
+        gap="10px"
+        padding="0 12px"
+        height="33px"
+        borderBottom="1px solid"
+        borderColor="rule"
+        fontSize="small"
+        whiteSpace="nowrap"
+      >
+        <span>
+          <chakra.span color="quiet">lit:</chakra.span> <strong>{strip?.name ?? "nothing"}</strong>
+        </span>
+        <Legend />
+        <chakra.div flex="1" />
+        {folders.map((folder) => (
+          <PlainButton
+            key={folder.id}
+            height="target"
+            padding="0 6px"
+            aria-pressed={foldedFolders.has(folder.id)}
+            onClick={() => foldFolder(folder.id)}
+          >
+            {foldedFolders.has(folder.id) ? "▸" : "▾"} {folder.name}
+          </PlainButton>
+        ))}
+        {strip && strip.kind !== "mix" && (
+          <>
+            <Choice
+              label="Play into"
+              value=""
+              width="86px"
+              options={[
+                { value: "", label: "Play into…" },
+                ...listed(takers),
+                { value: "nowhere", label: "nowhere" },
+              ]}
+              onChange={(goal) =>
+                void edit({
+                  type: "set-output",
+                  strips: [strip.id],
+                  output: goal === "nowhere" ? null : goal,
+                })
+              }
+            />
+            <Choice
+              label="Send to"
+              value=""
+              width="72px"
+              color="send"
+              options={[{ value: "", label: "Send to…" }, ...listed(takers)]}
+              onChange={(goal) => void edit({ type: "add-send", strips: [strip.id], to: goal })}
+            />
+            <Choice
+              label="Connect to"
+              value=""
+              width="86px"
+              options={[{ value: "", label: "Connect to…" }, ...listed(goals)]}
+              onChange={(goal) => void connect(open, strip.id, goal)}
+            />
+          </>
+        )}
+        <PlainButton height="target" onClick={() => void makeReturn(open, "reverb")}>
+          New return…
+        </PlainButton>
+      </chakra.div>
+      {flow && <FlowView flow={flow} />}
+      {strip && <Ledger key={strip.id} strip={strip} />}
+    </chakra.div>
+  );
+}
+
+function Legend() {
+  return (
+    <chakra.span display="flex" gap="12px" color="quiet" alignItems="center">
+      {(
+        [
+          ["output", "ink", "solid"],
+          ["send", "send", "dashed"],
+          ["key", "key", "dotted"],
+        ] as const
+      ).map(([word, color, line]) => (
+        <chakra.span key={word} display="inline-flex" gap="5px" alignItems="center">
+          <chakra.span width="24px" borderTop={`2px ${line}`} borderColor={color} />
+          {word}
+        </chakra.span>
+      ))}
+      <span>ribbons: peak after the fader</span>
+    </chakra.span>
+  );
+}

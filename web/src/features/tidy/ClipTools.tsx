@@ -1,0 +1,76 @@
+import { chakra } from "@chakra-ui/react";
+
+import { useOpen } from "../../app/SessionContext";
+import { PlainButton } from "../../controls/PlainButton";
+import { ValueField } from "../../controls/ValueField";
+import { formatDb, formatNumber } from "../../lib/format";
+import type { ClipPlace } from "./ClipBox";
+
+/** What can be done with the chosen clip. */
+export function ClipTools({ place }: { place: ClipPlace | null }) {
+  const { strips, live, edit } = useOpen();
+  const strip = place ? strips.get(place.strip) : undefined;
+  const clip = place && strip?.clips[place.clip];
+  if (!place || !strip || !clip) {
+    return (
+      <chakra.span color="quiet" fontSize="small">
+        Drag a clip to move it, its ends to trim, its corners to fade; Alt leaves the beat grid.
+      </chakra.span>
+    );
+  }
+  const set = (values: object) => ({
+    type: "set-clips" as const,
+    changes: [{ strip: place.strip, clip: place.clip, ...values }],
+  });
+  const at = { strip: place.strip, clip: place.clip };
+  const seconds = (field: "fade_in_s" | "fade_out_s", label: string) => (
+    <ValueField
+      label={`Clip ${label}`}
+      value={clip[field]}
+      minimum={0}
+      maximum={3600}
+      fallback={0}
+      step={0.05}
+      unit="s"
+      format={(value) => formatNumber(value ?? 0, 2)}
+      onPreview={(value) => live.preview(set({ [field]: value }))}
+      onCommit={(value) => void edit(set({ [field]: value }))}
+      onCancel={() => live.revert()}
+    />
+  );
+  return (
+    <chakra.div display="flex" alignItems="center" gap="8px" fontSize="small" whiteSpace="nowrap">
+      <chakra.strong>
+        {strip.name}, clip {place.clip + 1}
+      </chakra.strong>
+      <PlainButton onClick={() => void edit({ type: "split-clip", ...at, at_s: live.positionS() })}>
+        Split at playhead
+      </PlainButton>
+      <PlainButton onClick={() => void edit({ type: "duplicate-clip", ...at })}>Duplicate</PlainButton>
+      <PlainButton onClick={() => void edit(set({ reversed: !clip.reversed }))}>
+        {clip.reversed ? "Forwards" : "Reverse"}
+      </PlainButton>
+      <span>fade in {seconds("fade_in_s", "fade in")} s</span>
+      <span>out {seconds("fade_out_s", "fade out")} s</span>
+      <span>
+        gain{" "}
+        <ValueField
+          label="Clip gain"
+          value={clip.gain_db}
+          minimum={-120}
+          maximum={48}
+          fallback={0}
+          step={0.5}
+          unit="dB"
+          nullAt="bottom"
+          format={(value) => formatDb(value)}
+          onPreview={(value) => live.preview(set({ gain_db: value }))}
+          onCommit={(value) => void edit(set({ gain_db: value }))}
+          onCancel={() => live.revert()}
+        />{" "}
+        dB
+      </span>
+      <PlainButton onClick={() => void edit({ type: "remove-clip", ...at })}>Remove</PlainButton>
+    </chakra.div>
+  );
+}

@@ -1,0 +1,86 @@
+import { chakra } from "@chakra-ui/react";
+import { useCallback, useEffect, useRef } from "react";
+
+import { useOpen } from "../../app/SessionContext";
+import type { Colors } from "../../canvas/colors";
+import { useCanvas } from "../../canvas/useCanvas";
+import { barS } from "../../lib/music";
+import { NAME_PX } from "./sizes";
+
+const LEAST_PX = 46;
+
+/** Bars over the clips, with the playhead. */
+export function Ruler({ durationS, lanePx }: { durationS: number; lanePx: number }) {
+  const { state, live } = useOpen();
+  const playhead = useRef<HTMLDivElement>(null);
+  const tempo = state.document.tempo[0];
+  const { ref } = useCanvas(
+    useCallback(
+      (context: CanvasRenderingContext2D, widthPx: number, heightPx: number, colors: Colors) => {
+        if (!tempo) return;
+        const bar = barS(tempo);
+        const pxPerBar = (bar / durationS) * widthPx;
+        const every = 2 ** Math.max(0, Math.ceil(Math.log2(LEAST_PX / pxPerBar)));
+        context.font = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
+        for (let index = 0; index * bar < durationS; index += every) {
+          const x = index * pxPerBar;
+          context.fillStyle = colors.rule;
+          context.fillRect(x, 0, 1, heightPx);
+          context.fillStyle = colors.quiet;
+          context.fillText(String(index + 1), x + 3, 13);
+        }
+      },
+      [tempo, durationS],
+    ),
+    false,
+  );
+  useEffect(() => {
+    let frame = 0;
+    const follow = () => {
+      const x = Math.min(1, live.positionS() / durationS) * lanePx;
+      if (playhead.current) playhead.current.style.transform = `translateX(${x}px)`;
+      frame = requestAnimationFrame(follow);
+    };
+    frame = requestAnimationFrame(follow);
+    return () => cancelAnimationFrame(frame);
+  }, [live, durationS, lanePx]);
+  return (
+    <chakra.div
+      display="flex"
+      height="20px"
+      borderBottom="1px solid"
+      borderColor="ink"
+      position="relative"
+      flexShrink="0"
+    >
+      <chakra.div
+        width={`${NAME_PX}px`}
+        flexShrink="0"
+        color="quiet"
+        paddingLeft="12px"
+        display="grid"
+        gridTemplateColumns="minmax(0, 1fr) 62px 54px 44px"
+        fontSize="small"
+      >
+        <span>strip</span>
+        <chakra.span textAlign="right">plays</chakra.span>
+        <chakra.span textAlign="right">length</chakra.span>
+        <chakra.span textAlign="right" paddingRight="6px">
+          peak
+        </chakra.span>
+      </chakra.div>
+      <chakra.canvas ref={ref} flex="1" height="20px" width={`${lanePx}px`} />
+      <chakra.div
+        ref={playhead}
+        position="absolute"
+        left={`${NAME_PX}px`}
+        top="0"
+        width="1.5px"
+        height="100vh"
+        bg="ink"
+        zIndex="1"
+        pointerEvents="none"
+      />
+    </chakra.div>
+  );
+}

@@ -1,0 +1,1 @@
+export { Tidy } from "./Tidy";
