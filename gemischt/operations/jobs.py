@@ -14,6 +14,8 @@ from gemischt.storage.audio_files import Progress
 
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 KEPT_JOBS = 200
+WORKERS = 2
+"""One may measure the whole song while another answers a question about a part of it."""
 
 
 @dataclass
@@ -36,10 +38,10 @@ class Job:
 
 
 class Jobs:
-    """Runs one job at a time, behind playback."""
+    """Runs a few jobs at a time, behind playback."""
 
     def __init__(self) -> None:
-        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="job", initializer=_step_back)
+        self._pool = ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="job", initializer=_step_back)
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
 
@@ -57,7 +59,7 @@ class Jobs:
         """Queue work; what is still under way with the same title is given up."""
         for job in self.all():
             if job.title == title and job.state in ("waiting", "running"):
-                job.cancelling.set()
+                self.cancel(job.id)
         return self.start(title, work)
 
     def get(self, job_id: str) -> Job:
@@ -73,9 +75,11 @@ class Jobs:
             return list(self._jobs.values())
 
     def cancel(self, job_id: str) -> Job:
-        """Ask a job to stop; it does at its next report."""
+        """Ask a job to stop; it does at its next report, or at once while it waits."""
         job = self.get(job_id)
         job.cancelling.set()
+        if job.state == "waiting":
+            job.state = "cancelled"
         return job
 
     def close(self) -> None:
@@ -86,8 +90,8 @@ class Jobs:
 
     def _run(self, job: Job, work: Callable[[Progress], Any]) -> None:
         try:
-            job.state = "running"
             job.report(0.0)
+            job.state = "running"
             job.result = work(job.report)
             job.progress = 1.0
             job.state = "done"

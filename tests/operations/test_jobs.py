@@ -5,7 +5,7 @@ import time
 import unittest
 
 from gemischt.core.errors import BadAudio, NotFound
-from gemischt.operations.jobs import KEPT_JOBS, Job, Jobs
+from gemischt.operations.jobs import KEPT_JOBS, WORKERS, Job, Jobs
 from gemischt.storage.audio_files import Progress
 
 
@@ -42,20 +42,20 @@ class JobsTest(unittest.TestCase):
         self.finished(job)
 
     def test_cancelling_a_running_and_a_waiting_job(self) -> None:
-        started = threading.Event()
+        started = threading.Barrier(WORKERS + 1)
 
         def forever(report: Progress) -> None:
-            started.set()
+            started.wait(10)
             while True:
                 report(0.1)
                 time.sleep(0.002)
 
-        running = self.jobs.start("Forever", forever)
+        running = [self.jobs.start("Forever", forever) for _ in range(WORKERS)]
         waiting = self.jobs.start("Never", lambda report: self.fail("it must not run"))
-        self.assertTrue(started.wait(10))
-        self.jobs.cancel(waiting.id)
-        self.jobs.cancel(running.id)
-        self.assertEqual([self.finished(job).state for job in (running, waiting)], ["cancelled", "cancelled"])
+        started.wait(10)
+        for job in (waiting, *running):
+            self.jobs.cancel(job.id)
+            self.assertEqual(self.finished(job).state, "cancelled")
 
     def test_errors_are_kept_expected_or_not(self) -> None:
         def refuse(report: Progress) -> None:

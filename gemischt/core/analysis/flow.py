@@ -18,6 +18,9 @@ FlowKind = Literal["output", "send", "key"]
 _GAP = 0.45
 _BOX = 1.7
 _PORT = 0.34
+_MIX_PORT = 0.6
+_MIX_AT = 0.45
+_RETURNS_FROM = 0.62
 
 
 class FlowNode(FrozenModel):
@@ -54,7 +57,7 @@ class FlowEdge(FrozenModel):
 
 
 class FlowColumn(FrozenModel):
-    """A column's name."""
+    """A column's name; empty where it goes on from the one before."""
 
     name: str
 
@@ -193,8 +196,9 @@ def _set_columns(boxes: list[_Box]) -> list[str]:
     n_bus = max(bus_ranks.values(), default=-1) + 1
     n_return = max(return_ranks.values(), default=-1) + 1
     names = ["Tracks"]
-    names += ["Buses in buses" if rank else "Buses" for rank in reversed(range(n_bus))]
-    names += ["Returns"] * n_return
+    names += ["Buses in buses" if rank == n_bus - 1 else "" for rank in reversed(range(1, n_bus))]
+    names += ["Buses"] if n_bus else []
+    names += ["Returns", *[""] * (n_return - 1)] if n_return else []
     for box in boxes:
         if box.id in bus_ranks:
             box.column = n_bus - bus_ranks[box.id]
@@ -234,7 +238,8 @@ def _set_rows(boxes: list[_Box], columns: list[str]) -> None:
     for box in boxes:
         by_column[box.column].append(box)
         if box.column > 0:
-            box.height = max(_BOX, _PORT * (2 + max(len(box.fed), len(box.feeding))))
+            port = _MIX_PORT if box.kind == "mix" else _PORT
+            box.height = max(_BOX, port * (2 + max(len(box.fed), len(box.feeding))))
     for place, box in enumerate(by_column[0]):
         box.y = place + 0.5
     n_rows = max(len(by_column[0]), sum(box.height + _GAP for box in max(by_column[1:], key=len)) if columns[1:] else 1)
@@ -242,6 +247,11 @@ def _set_rows(boxes: list[_Box], columns: list[str]) -> None:
         for box in column:
             heights = [link.source.y for link in box.fed if link.kind != "key" and link.source.column < box.column]
             box.y = sum(heights) / len(heights) if heights else n_rows / 2
+            if box.kind == "return":
+                # Returns keep low, so that what goes straight to the mix passes above them.
+                box.y = _RETURNS_FROM * n_rows + (1.0 - _RETURNS_FROM) * box.y
+            elif box.kind == "mix":
+                box.y = _MIX_AT * n_rows
         _push_apart(column, float(n_rows))
 
 

@@ -31,6 +31,14 @@ def design_phases() -> NDArray[np.float64]:
     return phases
 
 
+def gathering_phases(phases: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The filter as decimation takes it: phases the other way round, all but the first a sample later; (8, 41)."""
+    gathering = np.zeros_like(phases)
+    gathering[0] = phases[0] / FACTOR
+    gathering[1:, 1:] = phases[:0:-1, :-1] / FACTOR
+    return np.ascontiguousarray(gathering)
+
+
 @inline_kernel
 def tanh(x: float) -> float:
     """Hyperbolic tangent to 1e-8, without a branch."""
@@ -42,12 +50,31 @@ def tanh(x: float) -> float:
     return float((e - 1.0) / (e + 1.0))
 
 
-@kernel(AUDIO, INT, AUDIO, AUDIO, AUDIO, AUDIO, AUDIO, AUDIO, COUNTS)
+@inline_kernel
+def _add_filtered(out: Audio, signal: Audio, taps: Audio, start: int) -> None:
+    """out[i] += sum of taps[t] * signal[start + i - t], four taps a pass so that sums stay in registers."""
+    n = out.size
+    for t in range(0, 40, 4):
+        w0, w1, w2, w3 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3]
+        p0 = signal[start - t : start - t + n]
+        p1 = signal[start - t - 1 : start - t - 1 + n]
+        p2 = signal[start - t - 2 : start - t - 2 + n]
+        p3 = signal[start - t - 3 : start - t - 3 + n]
+        for i in range(n):
+            out[i] += (w0 * p0[i] + w1 * p1[i]) + (w2 * p2[i] + w3 * p3[i])
+    last = taps[40]
+    p0 = signal[start - 40 : start - 40 + n]
+    for i in range(n):
+        out[i] += last * p0[i]
+
+
+@kernel(AUDIO, INT, AUDIO, AUDIO, AUDIO, AUDIO, AUDIO, AUDIO, AUDIO, COUNTS)
 def saturate(
     audio: Audio,
     n_samples: int,
     wet: Audio,
     phases: Audio,
+    gathering: Audio,
     history: Audio,
     shaped_history: Audio,
     scratch: Audio,
@@ -58,56 +85,43 @@ def saturate(
 
     Args:
         phases: (8, 41) from design_phases.
+        gathering: (8, 41) the same filter as decimation takes it, see gathering_phases.
         history: (n_channels, 40) input before this block.
         shaped_history: (n_channels * 8, 40) bent signal before this block, per phase.
-        scratch: (4, >= n + 40).
+        scratch: (6, >= n + 40).
         ramp: (2, 4) targets and steps of drive, bias, output gain and mix; the last two are not used here.
     """
     keep = 40
     left = remaining[0]
     line = scratch[0]
     bent = scratch[1]
-    drive = scratch[2]
-    bias = scratch[3]
+    drive = scratch[2, :n_samples]
+    bias = scratch[3, :n_samples]
+    rest = scratch[4, :n_samples]
+    scale = scratch[5, :n_samples]
     for i in range(n_samples):
         to_go = max(0, left - i)
         drive[i] = ramp[0, DRIVE] - ramp[1, DRIVE] * to_go
         bias[i] = ramp[0, BIAS] - ramp[1, BIAS] * to_go
+        rest[i] = tanh(bias[i])
+        scale[i] = 1.0 / (drive[i] * (1.0 - rest[i] * rest[i]))
     for channel in range(audio.shape[0]):
-        for i in range(keep):
-            line[i] = history[channel, i]
-        for i in range(n_samples):
-            line[keep + i] = audio[channel, i]
-        for i in range(keep):
-            history[channel, i] = line[n_samples + i]
+        line[:keep] = history[channel]
+        line[keep : keep + n_samples] = audio[channel, :n_samples]
+        history[channel] = line[n_samples : n_samples + keep]
         row = wet[channel, :n_samples]
         row[:] = 0.0
         for phase in range(8):
             kept = shaped_history[8 * channel + phase]
-            for i in range(keep):
-                bent[i] = kept[i]
+            bent[:keep] = kept
             fresh = bent[keep : keep + n_samples]
             fresh[:] = 0.0
-            for t in range(41):
-                weight = phases[phase, t]
-                part = line[keep - t : keep - t + n_samples]
-                for i in range(fresh.size):
-                    fresh[i] += weight * part[i]
+            _add_filtered(fresh, line, phases[phase], keep)
             for i in range(fresh.size):
-                rest = tanh(bias[i])
-                fresh[i] = (tanh(drive[i] * fresh[i] + bias[i]) - rest) / (drive[i] * (1.0 - rest * rest))
-            for i in range(keep):
-                kept[i] = bent[n_samples + i]
-            for t in range(41):
-                # Decimation takes the phases the other way round, one sample later for all but the first.
-                weight = 0.125 * phases[(8 - phase) % 8, t]
-                back = t if phase == 0 else t + 1
-                if back <= keep:
-                    part = bent[keep - back : keep - back + n_samples]
-                    for i in range(row.size):
-                        row[i] += weight * part[i]
-        for i in range(n_samples):
-            audio[channel, i] = line[i]
+                fresh[i] = (tanh(drive[i] * fresh[i] + bias[i]) - rest[i]) * scale[i]
+            kept[:] = bent[n_samples : n_samples + keep]
+            _add_filtered(row, bent, gathering[phase], keep)
+        audio[channel, :n_samples] = line[:n_samples]
 
 
 @kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS)

@@ -63,7 +63,7 @@ def absorption(params: ReverbParams, lengths: NDArray[np.int64], sample_rate_hz:
 
 def diffusion_coefficient(params: ReverbParams) -> float:
     """Coefficient of the diffusers; in a short decay they must not ring longer than the room."""
-    longest = 10.0 ** (-9.0 * max(DIFFUSERS_MS) / (1000.0 * params.decay_s))
+    longest: float = 10.0 ** (-9.0 * max(DIFFUSERS_MS) / (1000.0 * params.decay_s))
     return min(_STRONGEST_DIFFUSION * params.diffusion, longest)
 
 

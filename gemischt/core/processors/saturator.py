@@ -15,6 +15,7 @@ from gemischt.core.units import db_to_gain
 
 _STRONGEST_BIAS = 0.8
 _PHASES = shaping.design_phases()
+_GATHERING = shaping.gathering_phases(_PHASES)
 
 
 class Saturator:
@@ -29,7 +30,7 @@ class Saturator:
         n = place.n_channels
         self._history = np.zeros((n, shaping.LATENCY_SAMPLES))
         self._bent = np.zeros((n * shaping.FACTOR, shaping.LATENCY_SAMPLES))
-        self._scratch = np.zeros((4, place.max_block + shaping.LATENCY_SAMPLES))
+        self._scratch = np.zeros((6, place.max_block + shaping.LATENCY_SAMPLES))
         self._wet = np.zeros((n, place.max_block))
         self._ramp = np.zeros((2, 4))
         self._remaining = np.zeros(1, np.int64)
@@ -62,6 +63,7 @@ class Saturator:
             n_samples,
             self._wet,
             _PHASES,
+            _GATHERING,
             self._history,
             self._bent,
             self._scratch,

@@ -32,7 +32,7 @@ class FlowTest(unittest.TestCase):
         flow = lay_out_flow(song())
         self.assertEqual(
             [column.name for column in flow.columns],
-            ["Tracks", "Buses in buses", "Buses", "Returns", "Returns", "Mix"],
+            ["Tracks", "Buses in buses", "Buses", "Returns", "", "Mix"],
         )
         named = self.columns(flow)
         self.assertEqual((named["toms"], named["drums"], named["mix"]), ("Buses in buses", "Buses", "Mix"))

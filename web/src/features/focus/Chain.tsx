@@ -14,7 +14,7 @@ import { PlainCard } from "./PlainCard";
 
 type ChainProps = { strip: Strip; chain: Processor[]; into: LanePlace | null };
 
-/** A chain's cards in signal order; they are moved by dragging or with the arrows on their heads. */
+/** A chain's cards in signal order; they are moved by dragging or from the menu on their heads. */
 export function Chain({ strip, chain, into }: ChainProps) {
   const [dragged, setDragged] = useState<string | null>(null);
   const { edit } = useOpen();
@@ -97,13 +97,6 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
           {label}
         </chakra.strong>
         <HeadButton
-          label={`Move ${label} up`}
-          sign="↑"
-          disabled={place === 0}
-          onClick={() => onMove(place - 1)}
-        />
-        <HeadButton label={`Move ${label} down`} sign="↓" disabled={last} onClick={() => onMove(place + 1)} />
-        <HeadButton
           label={processor.on ? `Bypass ${label}` : `Switch ${label} on`}
           sign={processor.on ? "on" : "off"}
           onClick={() => set({ on: !processor.on })}
@@ -115,10 +108,14 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
           color="quiet"
           options={[
             { value: "", label: "⋯" },
+            ...(place > 0 ? [{ value: "up", label: "Move up" }] : []),
+            ...(last ? [] : [{ value: "down", label: "Move down" }]),
             { value: "copy", label: "Copy" },
             { value: "save", label: "Save as preset…" },
           ]}
           onChange={(chosen) => {
+            if (chosen === "up") onMove(place - 1);
+            if (chosen === "down") onMove(place + 1);
             if (chosen === "copy") copyProcessors([processor]);
             if (chosen === "save") void savePreset([processor], label);
           }}
@@ -152,20 +149,19 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
   );
 }
 
-type HeadButtonProps = { label: string; sign: string; disabled?: boolean; onClick: () => void };
+type HeadButtonProps = { label: string; sign: string; onClick: () => void };
 
-function HeadButton({ label, sign, disabled, onClick }: HeadButtonProps) {
+function HeadButton({ label, sign, onClick }: HeadButtonProps) {
   return (
     <chakra.button
       type="button"
       aria-label={label}
       title={label}
-      disabled={disabled}
       minWidth="target"
       height="target"
-      color={disabled ? "rule" : "quiet"}
-      cursor={disabled ? "default" : "pointer"}
-      _hover={{ color: disabled ? "rule" : "ink" }}
+      color="quiet"
+      cursor="pointer"
+      _hover={{ color: "ink" }}
       onClick={onClick}
     >
       {sign}

@@ -25,7 +25,12 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
   const table = tableOf(kinds, kind);
   if (!table) return null;
   return (
-    <chakra.div display="grid" gridTemplateColumns="1fr 1fr" columnGap="12px" fontSize="small">
+    <chakra.div
+      display="grid"
+      gridTemplateColumns="repeat(auto-fill, minmax(100px, 1fr))"
+      columnGap="8px"
+      fontSize="small"
+    >
       {(SHOWN[kind] ?? []).map((shown) => (
         <chakra.label
           key={shown.name}
@@ -33,6 +38,7 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
           justifyContent="space-between"
           alignItems="center"
           height="22px"
+          whiteSpace="nowrap"
         >
           <chakra.span color="quiet">{shown.label}</chakra.span>
           {instead?.[shown.name] !== undefined ? (

@@ -14,7 +14,7 @@ import { size } from "../../theme/tokens";
 import { COLUMNS, FADER_PX } from "./columns";
 import type { MeterCells } from "./MeterCanvas";
 import { FoldMark } from "./FolderRow";
-import { groupsOf, type LevelItem } from "./model";
+import type { LevelItem } from "./model";
 import { PanGlyph } from "./PanGlyph";
 
 type RowProps = {
@@ -83,7 +83,6 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
     focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
   const mono = strip.kind === "bus" && strip.input === "mono-sum" ? "mono " : "";
   const remark = strip.kind === "bus" ? `${mono}bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
-  const groups = groupsOf(open.state.document, strip.id);
 
   return (
     <chakra.div
@@ -244,15 +243,10 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
           }}
         />
       )}
-      <chakra.span textAlign="right" textStyle="number" fontSize="small">
+      <chakra.span textAlign="right" textStyle="number" fontSize="small" whiteSpace="nowrap">
         {strip.sends.length > 0 && (
           <chakra.span color="send" title={`${strip.sends.length} sends`}>
             ╌{strip.sends.length}
-          </chakra.span>
-        )}{" "}
-        {groups.length > 0 && (
-          <chakra.span color="quiet" title={`held by ${groups.map((group) => group.name).join(", ")}`}>
-            ⊂{groups.length}
           </chakra.span>
         )}{" "}
         {nKeys > 0 && (
@@ -274,7 +268,7 @@ function outputOptions(strip: Strip, outputs: Strip[]) {
     ...outputs
       .filter((output) => output.id !== strip.id)
       .map((output) => ({ value: output.id, label: output.name })),
-    { value: LATE, label: "Mix, after its chain" },
+    { value: LATE, label: "Mix late" },
     { value: "", label: "nowhere" },
   ];
 }

@@ -1,4 +1,4 @@
-import type { ControlGroup, Folder, Processor, Session, Strip, TreeRow } from "../../api/types";
+import type { Folder, Processor, Strip, TreeRow } from "../../api/types";
 
 export type LevelItem = {
   key: string;
@@ -49,9 +49,4 @@ export function keyCounts(strips: Strip[]): Map<string, number> {
     }),
   );
   return counts;
-}
-
-/** Names of the groups that hold a strip, directly. */
-export function groupsOf(document: Session, strip: string): ControlGroup[] {
-  return document.control_groups.filter((group) => group.members.includes(strip));
 }

@@ -227,7 +227,7 @@ function Node({ node, left, width, top, height, focused, dim, onPoint, onWire }:
         gap="6px"
         width="100%"
         height="100%"
-        padding={boxed ? "0 8px" : "0 4px"}
+        padding={boxed ? "0 9px 0 8px" : "0 10px 0 4px"}
         overflow="hidden"
         cursor="pointer"
         fontSize={height < 16 ? "small" : "body"}

@@ -65,7 +65,9 @@ export function Ledger({ strip }: { strip: Strip }) {
         <chakra.h2 fontWeight="700">
           {strip.kind === "mix"
             ? "Everything ends in the mix"
-            : `${strip.name} reaches the mix ${COUNT_WORDS[n] ?? `${n} ways`}`}
+            : result
+              ? `${strip.name} reaches the mix ${COUNT_WORDS[n] ?? `${n} ways`}`
+              : strip.name}
         </chakra.h2>
         {result && (
           <chakra.span color="quiet" textStyle="number" fontSize="small">
@@ -74,8 +76,8 @@ export function Ledger({ strip }: { strip: Strip }) {
           </chakra.span>
         )}
         <chakra.span color="quiet" fontSize="small" role="status">
-          {progress !== null ? `measuring ${Math.round(100 * progress)} %` : (problem ?? "")}
-          {progress === null && (loopS ? "over the loop" : "over the whole song")}
+          {problem ?? (progress !== null ? `measuring ${Math.round(100 * progress)} % ` : "")}
+          {!problem && (loopS ? "over the loop" : "over the whole song")}
         </chakra.span>
         <chakra.span flex="1" />
         {strip.kind !== "mix" && (

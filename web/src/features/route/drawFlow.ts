@@ -1,7 +1,7 @@
 import type { Flow, FlowEdge, FlowNode } from "../../api/types";
 import type { Colors } from "../../canvas/colors";
 import { formatDb } from "../../lib/format";
-import { lineOf, middleOf, ribbonPx, type Geometry } from "./geometry";
+import { lineOf, labelOf, ribbonPx, type Geometry } from "./geometry";
 
 const FAINT = 0.16;
 const FONT = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
@@ -75,7 +75,7 @@ export function paintFlow(
   for (const [edge, text, color] of labels) {
     const line = lineOf(edge, nodes, place);
     if (!line) continue;
-    const [x, y] = middleOf(line);
+    const [x, y] = labelOf(line);
     const width = context.measureText(text).width;
     context.fillStyle = colors.sheet;
     context.fillRect(x - width / 2 - 3, y - 7, width + 6, 14);

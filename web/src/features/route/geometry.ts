@@ -53,9 +53,14 @@ export function lineOf(edge: FlowEdge, nodes: Map<string, FlowNode>, place: Geom
   return { points: [x0, y0, x0 + reach, y0, x1 - reach, y1, x1, y1] };
 }
 
-/** The point halfway along a curve. */
-export function middleOf({ points: [x0, y0, x1, y1, x2, y2, x3, y3] }: Line): [number, number] {
-  return [(x0 + 3 * x1 + 3 * x2 + x3) / 8, (y0 + 3 * y1 + 3 * y2 + y3) / 8];
+const LABEL_AT = 0.3;
+
+/** Where a curve's figure stands: nearer its beginning, where fewer strips are in the way. */
+export function labelOf({ points: [x0, y0, x1, y1, x2, y2, x3, y3] }: Line): [number, number] {
+  const [t, u] = [LABEL_AT, 1 - LABEL_AT];
+  const at = (a: number, b: number, c: number, d: number) =>
+    u ** 3 * a + 3 * u * u * t * b + 3 * u * t * t * c + t ** 3 * d;
+  return [at(x0, x1, x2, x3), at(y0, y1, y2, y3)];
 }
 
 const THIN_DB = -48;

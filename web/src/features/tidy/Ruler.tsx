@@ -5,7 +5,7 @@ import { useOpen } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { barS } from "../../lib/music";
-import { NAME_PX } from "./sizes";
+import { COLUMNS, NAME_PX } from "./sizes";
 
 const LEAST_PX = 46;
 
@@ -59,7 +59,7 @@ export function Ruler({ durationS, lanePx }: { durationS: number; lanePx: number
         color="quiet"
         paddingLeft="12px"
         display="grid"
-        gridTemplateColumns="minmax(0, 1fr) 62px 54px 44px"
+        gridTemplateColumns={COLUMNS}
         fontSize="small"
       >
         <span>strip</span>

@@ -8,7 +8,7 @@ import { formatDb, formatTime } from "../../lib/format";
 import { FoldMark, StripMark, type LevelItem } from "../level";
 import { ClipBox, type ClipPlace } from "./ClipBox";
 import type { Landing } from "./dragging";
-import { NAME_PX, ROW_PX } from "./sizes";
+import { COLUMNS, NAME_PX, ROW_PX } from "./sizes";
 
 type TidyRowProps = {
   item: LevelItem;
@@ -86,7 +86,7 @@ export function TidyRow(props: TidyRowProps) {
       )}
       <chakra.div
         display="grid"
-        gridTemplateColumns="minmax(0, 1fr) 62px 54px 44px"
+        gridTemplateColumns={COLUMNS}
         alignItems="center"
         flexShrink="0"
         width={`${NAME_PX}px`}
@@ -166,7 +166,7 @@ export function TidyRow(props: TidyRowProps) {
 function Facts({ item, media, sourcePeakDb }: TidyRowProps) {
   const { strips } = useOpen();
   const strip = item.strip;
-  const quiet = { color: "quiet", fontSize: "small", textAlign: "right" } as const;
+  const quiet = { color: "quiet", fontSize: "small", textAlign: "right", whiteSpace: "nowrap" } as const;
   if (!strip) {
     return (
       <chakra.span {...quiet} gridColumn="2 / 5" paddingRight="8px">
