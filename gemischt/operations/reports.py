@@ -4,13 +4,13 @@ import dataclasses
 import math
 from typing import Any
 
-from gemischt.core.session.actions import Action
+from gemischt.core.session.actions import Action, dump_action
 
 
 def report_to_json(report: object) -> Any:
     """A dataclass, model, tuple or value; infinities become null, actions what the API takes."""
     if isinstance(report, Action):
-        return report.model_dump(mode="json", by_alias=True, exclude_unset=True)
+        return dump_action(report)
     if dataclasses.is_dataclass(report) and not isinstance(report, type):
         return {field.name: report_to_json(getattr(report, field.name)) for field in dataclasses.fields(report)}
     if isinstance(report, (tuple, list)):

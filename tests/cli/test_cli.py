@@ -222,3 +222,22 @@ class DataFolderTest(CommandCase):
         self.run_command("validate", "Song", "--data", fresh, code=1)
         Workspace(fresh).close()
         self.assertTrue((fresh / "gemischt.sqlite").is_file())
+
+
+class PathsTest(CommandCase):
+    def test_two_ways_and_their_sum(self) -> None:
+        path = self.session_file()
+        document = json.loads(path.read_text())
+        document["strips"][0]["sends"] = [{"id": "s", "to": "mix", "level_db": 0.0}]
+        path.write_text(json.dumps(document))
+        result = json.loads(self.run_command("paths", path, "Tone", "--json").stdout)
+        self.assertEqual(len(result["ways"]), 2)
+        self.assertAlmostEqual(result["sum_gain_db"], 6.0206, places=3)
+        self.assertAlmostEqual(result["twice_db"], 6.0206, places=3)
+        said = self.run_command("paths", path, "tone", "--from", "0.2", "--to", "0.8").stdout
+        self.assertIn("Tone reaches the mix 2 ways", said)
+        self.assertIn("heard twice: +6.02 dB", said)
+
+    def test_a_strip_that_is_not_there(self) -> None:
+        done = self.run_command("paths", self.session_file(), "Nobody", code=1)
+        self.assertIn("no such strip", done.stderr)

@@ -6,7 +6,7 @@ import numpy as np
 
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import InvalidAction, InvalidSession
-from gemischt.core.session.actions import parse_action
+from gemischt.core.session.actions import dump_action, parse_action
 from gemischt.core.session.document import Session
 from gemischt.core.session.edits import find_block
 from gemischt.core.session.presets import Preset, parse_preset
@@ -162,3 +162,9 @@ class TogetherTest(ActionCase):
         after = self.act(type="together", title="Both at once", actions=actions)
         self.assertEqual(self.name, "Both at once")
         self.assertEqual((after.strip("bass").fader_db, len(after.control_groups)), (-3.0, 1))
+
+    def test_what_was_left_out_stays_left_out_when_sent(self) -> None:
+        inner = {"type": "set-sends", "changes": [{"strip": "drum", "send": "s", "tap": "pre-fader"}]}
+        action = parse_action({"type": "together", "title": "Moved", "actions": [inner]})
+        self.assertEqual(dump_action(action)["actions"], [inner])
+        self.assertEqual(parse_action(dump_action(action)), action)

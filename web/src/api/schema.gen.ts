@@ -1138,7 +1138,7 @@ export interface components {
         };
         /**
          * FlowColumn
-         * @description A column's name.
+         * @description A column's name; empty where it goes on from the one before.
          */
         FlowColumn: {
             /** Name */

@@ -10,7 +10,7 @@ chain    processors, their parameters and keys
 lanes    parallel blocks
 """
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter, ValidationError
 
@@ -108,6 +108,15 @@ def parse_action(document: object) -> Action:
         raise InvalidSession(faults_of(error), where="action") from None
 
 
+def dump_action(action: Action) -> dict[str, Any]:
+    """The action as parse_action takes it: only what was given, so that what was left out stays left out."""
+    document = action.model_dump(mode="json", by_alias=True, exclude_unset=True)
+    document["type"] = type(action).model_fields["type"].default
+    if isinstance(action, Together):
+        document["actions"] = [dump_action(part) for part in action.actions]
+    return document
+
+
 def apply_action(session: Session, action: Action) -> Session:
     """The session after a valid edit; refused edits raise and change nothing."""
     edited = action.apply(session)
@@ -157,5 +166,6 @@ __all__ = [
     "SumFolder",
     "Together",
     "apply_action",
+    "dump_action",
     "parse_action",
 ]
