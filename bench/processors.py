@@ -13,11 +13,20 @@ from scipy import signal
 from bench.timing import interleaved, report
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
+from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors import eq
-from gemischt.core.processors.base import Place
+from gemischt.core.processors.base import BlockProcessor, Place
 from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.delay import DelayProcessor
+from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
+from gemischt.core.processors.limiter import Limiter
+from gemischt.core.processors.limiter_params import LimiterParams
+from gemischt.core.processors.reverb import Reverb
+from gemischt.core.processors.reverb_params import ReverbParams
+from gemischt.core.processors.saturator import Saturator
+from gemischt.core.processors.saturator_params import SaturatorParams
 
 RATE_HZ = 48000
 SECONDS = 4
@@ -31,6 +40,7 @@ BLOCKS_FLOAT = [block.astype(np.float32) for block in BLOCKS]
 def run() -> None:
     equalizer()
     compressor()
+    effects()
     meters()
 
 
@@ -79,6 +89,37 @@ def compressor() -> None:
 
     report(
         "compressor, stereo, block 512", SECONDS, interleaved(**{"ours": ours, "C++ effects library": theirs}), "2 x"
+    )
+
+
+def effects() -> None:
+    """What has a peer in the C++ library, side by side; the saturator's peer bends without oversampling."""
+    pairs: tuple[tuple[str, BlockProcessor, FrozenModel, pedalboard.Plugin, str], ...] = (
+        ("reverb", Reverb(PLACE), ReverbParams(wet=0.5), pedalboard.Reverb(room_size=0.6), "4 x"),
+        ("delay", DelayProcessor(PLACE), DelayParams(wet=0.5), pedalboard.Delay(0.35, 0.35, 0.5), "2 x"),
+        ("saturator, 8 x oversampled", Saturator(late(40)), SaturatorParams(), pedalboard.Distortion(6.0), "0.2 x"),
+        ("limiter, true peak", Limiter(late(102)), LimiterParams(), pedalboard.Limiter(-1.0, 80.0), "0.5 x"),
+    )
+    for name, own, params, peer, goal in pairs:
+        own.set(params, on=True, glide=False)
+        board = pedalboard.Pedalboard([peer])
+
+        def ours(own: BlockProcessor = own) -> None:
+            for block in BLOCKS:
+                copy = block.copy()
+                own.process(copy, copy, copy.shape[1])
+
+        def theirs(board: pedalboard.Pedalboard = board) -> None:
+            for block in BLOCKS_FLOAT:
+                board(block, RATE_HZ, reset=False)
+
+        times = interleaved(**{"ours": ours, "C++ effects library": theirs})
+        report(f"{name}, stereo, block 512", SECONDS, times, goal)
+
+
+def late(latency_samples: int) -> Place:
+    return Place(
+        sample_rate_hz=RATE_HZ, glide_samples=0, n_channels=2, max_block=BLOCK, latency_samples=latency_samples
     )
 
 

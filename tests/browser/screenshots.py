@@ -1,5 +1,6 @@
 """Retakes docs/screenshots from the demo song. Run by `make screenshots`."""
 
+import re
 import tempfile
 from pathlib import Path
 
@@ -45,7 +46,22 @@ def take(page: Page, server: Server) -> None:
     page.get_by_role("combobox", name="Find").fill("me")
     shot("finder")
     page.keyboard.press("Escape")
+    page.keyboard.press("3")
+    page.get_by_role("button", name="Lead voice, track").click()
+    page.wait_for_timeout(9000)
+    shot("route")
+    page.keyboard.press("n")
+    page.wait_for_timeout(1500)
+    shot("route-night")
+    page.keyboard.press("n")
     page.keyboard.press("Space")
+    page.keyboard.press("1")
+    page.wait_for_timeout(1500)
+    shot("tidy")
+    page.keyboard.press("2")
+    page.get_by_role("row", name="Drums", exact=True).get_by_role("button", name=re.compile("^Drums")).click()
+    page.get_by_test_id("lanes-sum").filter(has_text="add").wait_for(timeout=30000)
+    shot("lanes")
     page.keyboard.press("6")
     page.get_by_role("button", name="Print", exact=True).click()
     page.get_by_role("link").first.wait_for(timeout=60000)

@@ -77,6 +77,8 @@ class OwnFilesTest(BrowserCase):
         self.bring_in(Keep=noise(0.2), Drop=noise(0.2, seed=2))
         page.get_by_role("row", name="Drop", exact=True).get_by_role("button").first.click()
         page.keyboard.press("Delete")
+        expect(page.get_by_role("dialog")).to_contain_text("Nothing else refers to it.")
+        page.get_by_role("button", name="Delete", exact=True).click()
         expect(page.get_by_role("row", name="Drop", exact=True)).to_have_count(0)
         expect(page.get_by_test_id("last-edit")).to_have_text("Delete Drop")
         page.keyboard.press("Control+z")

@@ -76,23 +76,33 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
           onFlip={(polarity_inverted) => void edit(setLane(finding.lane, { polarity_inverted }))}
         />
       ))}
-      <chakra.div
-        display="flex"
-        alignItems="center"
-        gap="6px"
+      <chakra.p
+        data-testid="lanes-sum"
+        role="status"
         marginTop="4px"
         paddingTop="4px"
         borderTop="1px solid"
         borderColor="rule"
         fontSize="small"
       >
-        <chakra.span flex="1" data-testid="lanes-sum" role="status">
-          {change !== null
-            ? `${block.lanes.length} lanes add ${formatNumber(change, 1)} LU`
-            : progress !== null
-              ? "measuring…"
-              : "too quiet to measure"}
-        </chakra.span>
+        {change !== null
+          ? `${block.lanes.length} lanes add ${formatNumber(change, 1)} LU`
+          : progress !== null
+            ? "measuring…"
+            : "too quiet to measure"}
+      </chakra.p>
+      <chakra.div display="flex" alignItems="center" gap="6px" fontSize="small">
+        <Choice
+          label={`Add a lane to ${block.name}`}
+          value=""
+          width="52px"
+          options={[
+            { value: "", label: "+ lane…" },
+            ...(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label })),
+          ]}
+          onChange={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
+        />
+        <chakra.span flex="1" />
         <chakra.span color="quiet">level</chakra.span>
         <ValueField
           label={`${block.name}: level`}
@@ -118,16 +128,6 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
           match level
         </PlainButton>
       </chakra.div>
-      <Choice
-        label={`Add a lane to ${block.name}`}
-        value=""
-        width="100%"
-        options={[
-          { value: "", label: "+ lane…" },
-          ...(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label })),
-        ]}
-        onChange={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
-      />
     </>
   );
 }

@@ -17,6 +17,7 @@ const POST_FADER = 2;
 const TAP_STAGE = { "pre-chain": 0, "pre-fader": 1, "post-fader": 2 } as const;
 const WRITE_EVERY_MS = 120;
 const SILENT_DB = -150;
+const INAUDIBLE_DB = -120;
 
 /** The flow: strips in columns, ribbons as thick as what runs in them, the ways of one strip lit. */
 export function FlowView({ flow }: { flow: Flow }) {
@@ -85,7 +86,7 @@ export function FlowView({ flow }: { flow: Flow }) {
   useEffect(() => {
     const write = () =>
       area.current?.querySelectorAll<HTMLElement>("[data-flow-level]").forEach((figure) => {
-        const text = formatDb(peakDb(figure.dataset.flowLevel ?? "", POST_FADER));
+        const text = formatDb(peakDb(figure.dataset.flowLevel ?? "", POST_FADER), INAUDIBLE_DB);
         if (figure.textContent !== text) figure.textContent = text;
       });
     write();

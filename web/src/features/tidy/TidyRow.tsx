@@ -71,7 +71,7 @@ export function TidyRow(props: TidyRowProps) {
         <chakra.span
           role="status"
           position="absolute"
-          left={`${NAME_PX - 8}px`}
+          left={`${NAME_PX + 8}px`}
           top="4px"
           zIndex="2"
           bg="focus"
