@@ -1,6 +1,6 @@
 """A plan: the buffers and operations of one blueprint."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -10,8 +10,10 @@ from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.blueprint import STAGES
 from gemischt.core.engine.operations import ProcessOperation
-from gemischt.core.engine.probe import StripProbe
 from gemischt.core.units import ms_to_samples
+
+Watcher = Callable[[Any, int], None]
+"""Called with an operation that has just run and the number of samples."""
 
 
 class Plan:
@@ -46,12 +48,13 @@ class Plan:
         for operation in self._order:
             operation.run(position_samples, n_samples)
 
-    def run_probed(self, position_samples: int, n_samples: int, probe: StripProbe) -> None:
-        """Render like ``run`` and read every processor of one strip on the way."""
+    def run_watched(self, position_samples: int, n_samples: int, watchers: Mapping[specs.Identity, Watcher]) -> None:
+        """Render like ``run``; what is watched is shown right after it has run, before later steps overwrite it."""
         for identity, operation in self.operations.items():
             operation.run(position_samples, n_samples)
-            if identity[0] == probe.strip_id and len(identity) == 2 and isinstance(operation, ProcessOperation):
-                probe.read(identity[1], operation, n_samples)
+            watcher = watchers.get(identity)
+            if watcher is not None:
+                watcher(operation, n_samples)
 
     def reductions_db(self, n_samples: int) -> NDArray[np.float32]:
         """Deepest gain reduction per strip in the last block, its compressors added up, (n_strips,)."""

@@ -1,9 +1,13 @@
 """A closer look at one strip: what each processor of its chain hears and leaves."""
 
+from functools import partial
+
 import numpy as np
 
 from gemischt.core.dsp.mixing import measure_level
 from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.plan import Plan, Watcher
+from gemischt.core.engine.specs import Identity
 from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
 from gemischt.core.metering.spectrum import SpectrumMeter
 from gemischt.core.processors.compressor import DynamicsProcessor
@@ -25,6 +29,14 @@ class StripProbe:
         self._meters: dict[str, np.ndarray[tuple[int, int], np.dtype[np.float64]]] = {}
         self._dynamics: dict[str, tuple[float, float]] = {}
         self._bank = MeterBank(1, 0, sample_rate_hz)
+
+    def watchers(self, plan: Plan) -> dict[Identity, Watcher]:
+        """Where in a plan to look."""
+        return {
+            identity: partial(self.read, identity[1])
+            for identity, operation in plan.operations.items()
+            if identity[0] == self.strip_id and len(identity) == 2 and isinstance(operation, ProcessOperation)
+        }
 
     def read(self, processor_id: str, operation: ProcessOperation, n_samples: int) -> None:
         """Measure the operation's buffer as it is now."""

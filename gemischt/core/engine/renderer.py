@@ -6,8 +6,9 @@ import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
-from gemischt.core.engine.plan import Plan
+from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.probe import StripProbe
+from gemischt.core.engine.specs import Identity
 from gemischt.core.session.document import Session
 from gemischt.core.units import ms_to_samples
 
@@ -28,11 +29,23 @@ class Renderer:
         self._sample_rate_hz = session.sample_rate_hz
         self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
         self.position_samples = 0
-        self.probe: StripProbe | None = None
+        self._probe: StripProbe | None = None
+        self._watchers: dict[Identity, Watcher] = {}
+        self._watched_plan: Plan | None = None
         self._loop: tuple[int, int] | None = None
         self._leaving: Plan | None = None
         self._fade_done = 0
         self._fade_length = ms_to_samples(CROSSFADE_MS, session.sample_rate_hz)
+
+    @property
+    def probe(self) -> StripProbe | None:
+        """Reads one strip closely, if set."""
+        return self._probe
+
+    @probe.setter
+    def probe(self, probe: StripProbe | None) -> None:
+        self._probe = probe
+        self._watched_plan = None
 
     @property
     def latency_samples(self) -> int:
@@ -93,7 +106,10 @@ class Renderer:
         if self.probe is None:
             self.plan.run(position, n_samples)
         else:
-            self.plan.run_probed(position, n_samples, self.probe)
+            if self._watched_plan is not self.plan:
+                self._watched_plan = self.plan
+                self._watchers = self.probe.watchers(self.plan)
+            self.plan.run_watched(position, n_samples, self._watchers)
         out = self.plan.output[:, :n_samples]
         if self._leaving is not None:
             self._crossfade(self._leaving, position, n_samples, out)

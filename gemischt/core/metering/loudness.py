@@ -125,7 +125,7 @@ class LoudnessMeter:
         """Gated loudness of all blocks so far; -inf while none passes the gates."""
         if self._integrated_of != len(self._gating_powers):
             self._integrated_of = len(self._gating_powers)
-            self._integrated_lufs = _gated_lufs(np.array(self._gating_powers))
+            self._integrated_lufs = gated_lufs(np.array(self._gating_powers))
         return self._integrated_lufs
 
     @property
@@ -137,12 +137,7 @@ class LoudnessMeter:
             return None
         step = round(bs1770.GATING_STEP_S * STEPS_PER_S)
         powers = ((sums[window:] - sums[:-window]) / (bs1770.SHORT_TERM_S * self._sample_rate_hz))[::step]
-        powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
-        if powers.size == 0:
-            return None
-        powers = powers[powers > powers.mean() * 10.0 ** (bs1770.RANGE_RELATIVE_GATE_LU / 10.0)]
-        low, high = np.percentile(powers, [bs1770.RANGE_LOW_PERCENTILE, bs1770.RANGE_HIGH_PERCENTILE], method="nearest")
-        return power_to_lufs(float(high)) - power_to_lufs(float(low))
+        return range_lu(powers)
 
     def _finish_step(self) -> None:
         self._sums.append(self._sums[-1] + self._step_energy)
@@ -163,7 +158,18 @@ class LoudnessMeter:
         return power if power > 1e-15 else 0.0
 
 
-def _gated_lufs(powers: NDArray[np.float64]) -> float:
+def range_lu(powers: NDArray[np.float64]) -> float | None:
+    """Loudness range (Tech 3342) of short-term powers taken every 100 ms, or None while nothing passes the gates."""
+    powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
+    if powers.size == 0:
+        return None
+    powers = powers[powers > powers.mean() * 10.0 ** (bs1770.RANGE_RELATIVE_GATE_LU / 10.0)]
+    low, high = np.percentile(powers, [bs1770.RANGE_LOW_PERCENTILE, bs1770.RANGE_HIGH_PERCENTILE], method="nearest")
+    return power_to_lufs(float(high)) - power_to_lufs(float(low))
+
+
+def gated_lufs(powers: NDArray[np.float64]) -> float:
+    """Integrated loudness of the powers of all gating blocks; -inf while none passes the gates."""
     powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
     if powers.size == 0:
         return SILENCE_DB

@@ -7,9 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gemischt.core.audio import Audio
-from gemischt.core.metering.loudness import LoudnessMeter
-from gemischt.core.metering.true_peak import TruePeakMeter
-from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
+from gemischt.core.metering.stage_meter import StageMeter
 
 BLOCK_SAMPLES = 8192
 
@@ -18,7 +16,7 @@ BLOCK_SAMPLES = 8192
 class Summary:
     """Levels are ``-inf`` for silence; a range or correlation that does not exist is None.
 
-    ``rms_dbfs`` is the plain RMS of the louder channel. Loudness takes one or two channels: more give ``-inf``.
+    ``rms_dbfs`` is the plain RMS of the louder channel.
     """
 
     sample_rate_hz: int
@@ -35,39 +33,31 @@ class Summary:
 
 
 def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, n_channels: int) -> Summary:
-    """Measure consecutive blocks of any size, (n_channels, n)."""
-    loudness = LoudnessMeter(sample_rate_hz, n_channels) if n_channels <= 2 else None
-    true_peak = TruePeakMeter(n_channels, max_block=BLOCK_SAMPLES)
-    sample_peak = 0.0
-    squares = np.zeros(n_channels)
+    """Measure consecutive blocks of any size, (n_channels, n), one or two channels."""
+    meter = StageMeter(sample_rate_hz, n_channels, max_block=BLOCK_SAMPLES)
+    squares = np.zeros(2)
     product = 0.0
     n_samples = 0
     for block in blocks:
         for start in range(0, block.shape[1], BLOCK_SAMPLES):
             part = np.ascontiguousarray(block[:, start : start + BLOCK_SAMPLES])
-            n_part = part.shape[1]
-            if loudness is not None:
-                loudness.process(part, n_part)
-            true_peak.process(part, n_part)
-            sample_peak = max(sample_peak, float(np.abs(part).max()))
-            squares += np.einsum("ij,ij->i", part, part)
+            meter.process(part, part.shape[1])
             if n_channels == 2:
+                squares += np.einsum("ij,ij->i", part, part)
                 product += float(part[0] @ part[1])
-            n_samples += n_part
-    # The interpolator looks ahead: a peak at the very end shows once silence follows.
-    true_peak.process(np.zeros((n_channels, 12)), 12)
-    power = float(squares.max()) / n_samples if n_samples else 0.0
-    both = math.sqrt(float(squares[0]) * float(squares[1])) if n_channels == 2 else 0.0
+            n_samples += part.shape[1]
+    levels = meter.levels()
+    both = math.sqrt(float(squares[0]) * float(squares[1]))
     return Summary(
         sample_rate_hz=sample_rate_hz,
         channels=n_channels,
         duration_s=n_samples / sample_rate_hz,
-        sample_peak_dbfs=gain_to_db(sample_peak),
-        true_peak_dbtp=true_peak.max_dbtp,
-        rms_dbfs=power_to_db(power),
-        integrated_lufs=loudness.integrated_lufs if loudness else SILENCE_DB,
-        max_momentary_lufs=loudness.max_momentary_lufs if loudness else SILENCE_DB,
-        max_short_term_lufs=loudness.max_short_term_lufs if loudness else SILENCE_DB,
-        loudness_range_lu=loudness.loudness_range_lu if loudness else None,
+        sample_peak_dbfs=levels.sample_peak_dbfs,
+        true_peak_dbtp=meter.final_true_peak_dbtp(),
+        rms_dbfs=levels.rms_dbfs,
+        integrated_lufs=levels.integrated_lufs,
+        max_momentary_lufs=levels.max_momentary_lufs,
+        max_short_term_lufs=levels.max_short_term_lufs,
+        loudness_range_lu=levels.loudness_range_lu,
         correlation=product / both if both > 0.0 else None,
     )

@@ -1,0 +1,151 @@
+"""One strip as a session of its own, everything it hears played from audio rendered before."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from gemischt.core.analysis.fingerprints import StripPrints
+from gemischt.core.engine.placement import centre_gain
+from gemischt.core.routing.graph import keyed_processors
+from gemischt.core.session.document import Clip, Compressor, Key, Pan, Processor, Send, Session, Strip, Tap
+from gemischt.core.session.edits import Chain
+from gemischt.core.units import finite_or_none, gain_to_db
+
+RAW = "~raw"
+"""Marks a ghost that plays what a strip is before its chain."""
+
+StripTap = tuple[str, Tap]
+
+
+@dataclass(frozen=True)
+class Alone:
+    """The small session; ``taps`` maps its media ids to the (strip, tap) whose audio they play."""
+
+    session: Session
+    taps: Mapping[str, StripTap]
+
+
+def strip_alone(session: Session, strip: Strip, prints: Mapping[str, StripPrints]) -> Alone:
+    """A strip with its sources and chain, fed and keyed by ghosts that play rendered audio."""
+    ghosts = _Ghosts(session, prints)
+    for other in session.strips:
+        if other.id != strip.id:
+            ghosts.feed(other, strip)
+    target = strip.model_copy(
+        update={
+            "chain": ghosts.keyed(strip, strip.chain),
+            "fader_db": finite_or_none(gain_to_db(prints[strip.id].heard_gain)),
+            "mute": False,
+            "solo": False,
+            "output": None,
+            "late": False,
+            "sends": (),
+        }
+    )
+    return ghosts.alone(target)
+
+
+def strip_from_its_fader(session: Session, strip: Strip, prints: Mapping[str, StripPrints]) -> Alone:
+    """A strip that plays its own pre-fader audio: what an edit of fader, pan or mute leaves as it is."""
+    ghosts = _Ghosts(session, prints)
+    return ghosts.alone(ghosts.of(strip, "pre-fader"))
+
+
+class _Ghosts:
+    """Stand-ins for strips, each playing one tap, made as they are asked for."""
+
+    def __init__(self, session: Session, prints: Mapping[str, StripPrints]) -> None:
+        self._session = session
+        self._prints = prints
+        self._centre_db = gain_to_db(centre_gain(session.pan_law_db))
+        self._made: dict[str, Strip] = {}
+        self._taps: dict[str, StripTap] = {}
+
+    def of(self, source: Strip, tap: Tap) -> Strip:
+        """A track with the source's place in the mix that plays one of its taps."""
+        media_id = f"{tap} of {source.id}"
+        self._taps[media_id] = (source.id, tap)
+        heard = self._prints[source.id].heard_gain
+        fader_db = finite_or_none(gain_to_db(heard))
+        if fader_db is not None and _is_mono_bus(source):
+            # The pan law does not turn a mono bus down; a track it would.
+            fader_db -= self._centre_db
+        return Strip.model_construct(
+            id=source.id + (RAW if tap == "pre-chain" else ""),
+            kind="track",
+            name=source.name,
+            clips=(Clip.model_construct(media=media_id),),
+            fader_db=fader_db,
+            pan=source.pan if tap != "pre-chain" else Pan(),
+            width=source.width,
+            output=None,
+        )
+
+    def feed(self, other: Strip, strip: Strip) -> None:
+        """Let a strip's output and sends reach ``strip`` as they do in the session."""
+        sends = [send for send in other.sends if send.to == strip.id and send.on and send.level_db is not None]
+        plain = tuple(self._send(other, send) for send in sends if send.tap != "pre-chain")
+        raw = tuple(self._send(other, send) for send in sends if send.tap == "pre-chain")
+        if other.output == strip.id or plain:
+            output = {"output": strip.id, "late": other.late} if other.output == strip.id else {}
+            self._keep(self.of(other, "pre-fader").model_copy(update={**output, "sends": plain}))
+        if raw:
+            self._keep(self.of(other, "pre-chain").model_copy(update={"sends": raw}))
+
+    def keyed(self, strip: Strip, chain: Chain) -> Chain:
+        """A chain whose detectors hear ghosts."""
+        changed: list[Processor] = []
+        for processor in chain:
+            if processor.type == "parallel":
+                lanes = tuple(
+                    lane.model_copy(update={"chain": self.keyed(strip, lane.chain)}) for lane in processor.lanes
+                )
+                changed.append(processor.model_copy(update={"lanes": lanes}))
+            elif processor.type == "compressor" and processor.key.source not in (None, strip.id):
+                changed.append(processor.model_copy(update={"key": self._key(processor)}))
+            else:
+                changed.append(processor)
+        return tuple(changed)
+
+    def alone(self, target: Strip) -> Alone:
+        """The session of the ghosts and a strip."""
+        strips = [*self._made.values(), target]
+        if target.kind != "mix":
+            strips.append(Strip(id="mix~", kind="mix", name="Mix"))
+        update = {"strips": tuple(strips), "control_groups": (), "folders": ()}
+        return Alone(self._session.model_copy(update=update), self._taps)
+
+    def _key(self, processor: Compressor) -> Key:
+        key = processor.key
+        source = self._session.strip(key.source or "")
+        ghost = self.of(source, "pre-chain" if key.tap == "pre-chain" else "pre-fader")
+        if ghost.id not in self._made:
+            self._keep(ghost)
+        # What a ghost plays is its own pre-fader tap.
+        return key.model_copy(update={"source": ghost.id, "tap": _ghost_tap(key.tap)})
+
+    def _send(self, other: Strip, send: Send) -> Send:
+        level_db = send.level_db or 0.0
+        if send.tap != "post-fader" and _is_mono_bus(other):
+            level_db -= self._centre_db
+        return send.model_copy(update={"level_db": level_db, "tap": _ghost_tap(send.tap)})
+
+    def _keep(self, ghost: Strip) -> None:
+        self._made[ghost.id] = ghost
+
+
+def _ghost_tap(tap: Tap) -> Tap:
+    return "pre-fader" if tap == "pre-chain" else tap
+
+
+def _is_mono_bus(strip: Strip) -> bool:
+    return strip.kind not in ("track", "ghost") and strip.input not in ("as-is", "swap")
+
+
+def pre_chain_taps(session: Session) -> set[str]:
+    """Strips whose audio before the chain others hear."""
+    wanted = {strip.id for strip in session.strips for send in strip.sends if send.tap == "pre-chain"}
+    for strip in session.strips:
+        for processor in keyed_processors(strip):
+            if processor.key.source not in (None, strip.id) and processor.key.tap == "pre-chain":
+                wanted.add(processor.key.source or "")
+    return wanted

@@ -1,0 +1,116 @@
+"""Hashes of all that feeds a point of a strip: equal hashes, equal sound.
+
+They let measurements and rendered audio be used again after an edit that lies elsewhere.
+"""
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from gemischt.core.engine.blueprint import delay_in_time
+from gemischt.core.routing.graph import processing_order
+from gemischt.core.routing.groups import group_gains
+from gemischt.core.routing.solo import silenced_by_solo
+from gemischt.core.session.document import Processor, Session, Strip, Tap
+from gemischt.core.units import db_to_gain
+
+SILENCE = "silence"
+
+
+@dataclass(frozen=True)
+class StripPrints:
+    """Hashes along one strip; ``chain`` has one after each processor of its own chain.
+
+    ``heard_gain`` is what fader, groups, mute and solo come to, linear.
+    """
+
+    source: str
+    pre_chain: str
+    chain: tuple[str, ...]
+    pre_fader: str
+    post_fader: str
+    heard_gain: float
+
+    def at(self, tap: Tap) -> str:
+        """The hash at a tap."""
+        return {"pre-chain": self.pre_chain, "pre-fader": self.pre_fader, "post-fader": self.post_fader}[tap]
+
+
+def fingerprints(session: Session, media_hashes: Mapping[str, str], length_samples: int) -> dict[str, StripPrints]:
+    """Hashes of every strip.
+
+    Args:
+        media_hashes: hash of the content of each media id.
+        length_samples: how much of the song is measured.
+    """
+    found: dict[str, StripPrints] = {}
+    gains = group_gains(session)
+    silenced = silenced_by_solo(session)
+    base = _hash(session.sample_rate_hz, session.pan_law_db, length_samples)
+    for strip_id in processing_order(session):
+        strip = session.strip(strip_id)
+        closed = strip.mute or strip_id in silenced
+        gain = 0.0 if closed else db_to_gain(strip.fader_db) * gains.get(strip_id, 1.0)
+        found[strip_id] = _strip_prints(session, strip, found, media_hashes, base, gain)
+    return found
+
+
+def _strip_prints(
+    session: Session,
+    strip: Strip,
+    found: Mapping[str, StripPrints],
+    media_hashes: Mapping[str, str],
+    base: str,
+    gain: float,
+) -> StripPrints:
+    early, late = _feeds(session, strip, found)
+    clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
+    source = _hash(base, strip.kind in ("track", "ghost"), clips, early)
+    pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted)
+    chain: list[str] = []
+    at = pre_chain
+    for processor in strip.chain:
+        at = _hash(at, _processor_print(session, strip, processor, found, pre_chain))
+        chain.append(at)
+    pre_fader = _hash(at, late) if late else at
+    mono_bus = strip.kind not in ("track", "ghost")
+    post_fader = SILENCE
+    if gain > 0.0:
+        post_fader = _hash(pre_fader, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus)
+    return StripPrints(source, pre_chain, tuple(chain), pre_fader, post_fader, gain)
+
+
+def _feeds(session: Session, strip: Strip, found: Mapping[str, StripPrints]) -> tuple[list[Any], list[Any]]:
+    early: list[Any] = []
+    late: list[Any] = []
+    for other in session.strips:
+        prints = found.get(other.id)
+        if prints is None:
+            continue
+        if other.output == strip.id and prints.post_fader != SILENCE:
+            (late if other.late else early).append([prints.post_fader])
+        for send in other.sends:
+            if send.to == strip.id and send.on and send.level_db is not None and prints.at(send.tap) != SILENCE:
+                early.append([prints.at(send.tap), send.level_db])
+    return early, late
+
+
+def _processor_print(
+    session: Session, strip: Strip, processor: Processor, found: Mapping[str, StripPrints], pre_chain: str
+) -> Any:
+    document = processor.model_dump(mode="json", by_alias=True)
+    if processor.type == "parallel":
+        for lane, written in zip(processor.lanes, document["lanes"], strict=True):
+            written["chain"] = [_processor_print(session, strip, inner, found, pre_chain) for inner in lane.chain]
+    elif processor.type == "compressor" and processor.key.source is not None:
+        own = processor.key.source == strip.id
+        document["key"]["from"] = pre_chain if own else found[processor.key.source].at(processor.key.tap)
+    elif processor.type == "delay" and processor.params.note is not None:
+        document["params"]["time_ms"] = delay_in_time(processor.params, session).time_ms
+    return document
+
+
+def _hash(*parts: Any) -> str:
+    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()[:32]
