@@ -1,7 +1,5 @@
 """Long work: progress, cancel, and a result that waits to be fetched."""
 
-import contextlib
-import os
 import threading
 import uuid
 from collections.abc import Callable
@@ -10,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from gemischt.core.errors import Cancelled, GemischtError, NotFound
+from gemischt.operations.priority import step_back
 from gemischt.storage.audio_files import Progress
 
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -41,7 +40,7 @@ class Jobs:
     """Runs a few jobs at a time, behind playback."""
 
     def __init__(self) -> None:
-        self._pool = ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="job", initializer=_step_back)
+        self._pool = ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="job", initializer=step_back)
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
 
@@ -103,9 +102,3 @@ class Jobs:
         except Exception as error:
             job.error = GemischtError(f"failed unexpectedly ({error!r})", where=job.title, remedy="Try again.")
             job.state = "failed"
-
-
-def _step_back() -> None:
-    # Playback comes first where the system lets a thread lower its own priority.
-    with contextlib.suppress(OSError, AttributeError):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from gemischt._kernel_cache import sources_digest
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import NotFound, StorageFailed
 from gemischt.core.session.actions import Action, AddTracks
@@ -9,6 +10,7 @@ from gemischt.core.session.document import Session
 from gemischt.storage.audio_files import AudioStore, MappedSamples
 from gemischt.storage.database import open_database
 from gemischt.storage.presets import PresetStore
+from gemischt.storage.renders import DiskRenders
 from gemischt.storage.sessions import SessionStore, StoredSession
 
 
@@ -42,6 +44,7 @@ class Workspace:
         self.sessions = SessionStore(self._engine)
         self.presets = PresetStore(self._engine)
         self.audio = AudioStore(self._engine, folder / "audio")
+        self.renders = DiskRenders(folder / "renders", sources_digest())
         self.prints = folder / "prints"
         self.uploads = folder / "uploads"
         for path in (self.prints, self.uploads):

@@ -62,23 +62,26 @@ class _Ghosts:
 
     def of(self, source: Strip, tap: Tap) -> Strip:
         """A track with the source's place in the mix that plays one of its taps."""
-        media_id = f"{tap} of {source.id}"
-        self._taps[media_id] = (source.id, tap)
         heard = self._prints[source.id].heard_gain
         fader_db = finite_or_none(gain_to_db(heard))
         if fader_db is not None and _is_mono_bus(source):
             # The pan law does not turn a mono bus down; a track it would.
             fader_db -= self._centre_db
-        return Strip.model_construct(
+        ghost = Strip.model_construct(
             id=source.id + (RAW if tap == "pre-chain" else ""),
             kind="track",
             name=source.name,
-            clips=(Clip.model_construct(media=media_id),),
             fader_db=fader_db,
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
             output=None,
         )
+        if source.kind in ("track", "ghost") and (tap == "pre-chain" or not source.chain):
+            own = ("clips", "input", "trim_db", "polarity_inverted")
+            return ghost.model_copy(update={name: getattr(source, name) for name in own})
+        media_id = f"{tap} of {source.id}"
+        self._taps[media_id] = (source.id, tap)
+        return ghost.model_copy(update={"clips": (Clip.model_construct(media=media_id),)})
 
     def feed(self, other: Strip, strip: Strip) -> None:
         """Let a strip's output and sends reach ``strip`` as they do in the session."""
@@ -110,7 +113,7 @@ class _Ghosts:
         """The session of the ghosts and a strip."""
         strips = [*self._made.values(), target]
         if target.kind != "mix":
-            strips.append(Strip(id="mix~", kind="mix", name="Mix"))
+            strips.append(Strip(id="mix.alone", kind="mix", name="Mix"))
         update = {"strips": tuple(strips), "control_groups": (), "folders": ()}
         return Alone(self._session.model_copy(update=update), self._taps)
 

@@ -48,17 +48,11 @@ def find_leaks(
     """Follow everything that feeds a strip past it to the mix, and measure what arrives there."""
     strip = find_strip(session, strip_id)
     silenced = replace_strip(session, strip.model_copy(update={"fader_db": None}))
-    _, feeding = steps_feeding(session, strip_id)
-    left = {
-        source.id: [way for way in ways_to_mix(session, source.id) if not _passes_fader(session, way, strip_id)]
-        for source in session.strips
-        if source.id in feeding and source.kind in ("track", "ghost")
-    }
-    leaks = tuple(_leak(session, way, strip_id) for ways in left.values() for way in ways)
+    left = _left_ways(session, strip_id)
+    leaks, cure, text = leaks_of(session, strip)
     steps = {step for ways in left.values() for way in ways for step in way}
     sounding = [source for source, ways in left.items() if ways]
     levels = listen(isolate(silenced, steps, sounding), media, stretch_of(session, media, stretch_s), report=report)
-    cure, text = _cure(session, strip, leaks)
     return Leaks(
         strip=strip_id,
         leaks=leaks,
@@ -67,6 +61,23 @@ def find_leaks(
         cure=cure,
         cure_text=text,
     )
+
+
+def leaks_of(session: Session, strip: Strip) -> tuple[tuple[Leak, ...], Together | None, str]:
+    """What would still be heard of a strip with its fader down, and the cure with its words; nothing is rendered."""
+    left = _left_ways(session, strip.id)
+    leaks = tuple(_leak(session, way, strip.id) for ways in left.values() for way in ways)
+    return leaks, *_cure(session, strip, leaks)
+
+
+def _left_ways(session: Session, strip_id: str) -> dict[str, list[Way]]:
+    """Per track that feeds a strip, its ways to the mix that do not pass the strip's fader."""
+    _, feeding = steps_feeding(session, strip_id)
+    return {
+        source.id: [way for way in ways_to_mix(session, source.id) if not _passes_fader(session, way, strip_id)]
+        for source in session.strips
+        if source.id in feeding and source.kind in ("track", "ghost")
+    }
 
 
 def _passes_fader(session: Session, way: Way, strip_id: str) -> bool:

@@ -27,6 +27,11 @@ from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.session.document import Session, Strip
 
 BLOCK_SAMPLES = 2048
+N_BINS = 1200
+ENVELOPE_STEPS = 5
+FLOOR_LUFS = -150.0
+_HEARING_DBFS = -60.0
+_WORKING_DB = 0.5
 StageName = Literal["source", "trim", "processor", "pre-fader", "post-fader"]
 
 
@@ -52,7 +57,8 @@ class Reduction:
 
 @dataclass(frozen=True)
 class StripMeasurement:
-    """Everything measured of a strip; ``noise_dbfs`` is the RMS before its first note, None if it begins at once."""
+    """Everything measured of a strip; ``noise_dbfs`` is the RMS before its first note, None if it begins at once;
+    ``envelope_db`` the source's RMS in each twentieth of a second."""
 
     strip: str
     stages: tuple[Stage, ...]
@@ -60,6 +66,7 @@ class StripMeasurement:
     stereo: StereoLevels | None
     onset_s: float | None
     noise_dbfs: float | None
+    envelope_db: tuple[float, ...]
 
     def stage(self, name: StageName, processor: str | None = None) -> StageLevels:
         """The levels at a stage; KeyError if there is no such stage."""
@@ -85,3 +92,446 @@ class SongMeasurement:
     strips: dict[str, StripMeasurement]
     curve: MixCurve
     rendered: int
+
+
+def measure_song(
+    session: Session,
+    media: Media,
+    media_hashes: Mapping[str, str],
+    store: RenderStore,
+    *,
+    report: Report = no_report,
+    pool: Executor | None = None,
+) -> SongMeasurement:
+    """Measure every strip at every stage, from the beginning to the end of the last clip.
+
+    Args:
+        media_hashes: hash of the content of each media id.
+        store: where rendered audio and figures are found and kept.
+        report: called often with the share that is done; what it raises stops the work.
+        pool: where strips that do not wait for each other are rendered side by side.
+    """
+    length = draw_blueprint(session, media).length_samples
+    prints = fingerprints(session, media_hashes, length)
+    work = _Measuring(session, media, prints, store, length, report)
+    strips = work.run(pool)
+    return SongMeasurement(
+        duration_s=length / session.sample_rate_hz,
+        strips=strips,
+        curve=_curve_from(store.figures(_curve_key(prints[session.mix.id])) or {}),
+        rendered=work.rendered,
+    )
+
+
+@dataclass
+class _Measuring:
+    session: Session
+    media: Media
+    prints: Mapping[str, StripPrints]
+    store: RenderStore
+    length: int
+    report: Report
+    rendered: int = 0
+    _done: int = 0
+
+    def run(self, pool: Executor | None) -> dict[str, StripMeasurement]:
+        """Every strip, in document order; with a pool, those that are ready at the same time."""
+        waiting = self._dependencies()
+        found: dict[str, StripMeasurement] = {}
+        running: dict[Future[StripMeasurement], str] = {}
+        try:
+            while waiting or running:
+                ready = [strip_id for strip_id, sources in waiting.items() if sources <= found.keys()]
+                for strip_id in ready:
+                    del waiting[strip_id]
+                    if pool is None:
+                        found[strip_id] = self._measure(strip_id)
+                        self._advance()
+                    else:
+                        running[pool.submit(self._measure, strip_id)] = strip_id
+                if running:
+                    finished, _ = wait(running, return_when=FIRST_COMPLETED)
+                    for future in finished:
+                        found[running.pop(future)] = future.result()
+                        self._advance()
+        finally:
+            for future in running:
+                future.cancel()
+        return {strip.id: found[strip.id] for strip in self.session.strips}
+
+    def _dependencies(self) -> dict[str, set[str]]:
+        sources: dict[str, set[str]] = {strip.id: set() for strip in self.session.strips}
+        for edge in edges_of(self.session):
+            if edge.source != edge.destination:
+                sources[edge.destination].add(edge.source)
+        return sources
+
+    def _advance(self) -> None:
+        self._done += 1
+        self._tell()
+
+    def _tell(self) -> None:
+        self.report(self._done / len(self.session.strips))
+
+    def _measure(self, strip_id: str) -> StripMeasurement:
+        strip = self.session.strip(strip_id)
+        prints = self.prints[strip_id]
+        keys = self._figure_keys(strip, prints)
+        missing = {key for key in keys if self.store.figures(key) is None}
+        if missing - {keys[-1]}:
+            self._render_with_chain(strip)
+        elif missing:
+            self._render_from_fader(strip)
+        return self._gather(strip, prints)
+
+    def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
+        """Where the strip's figures are kept: source first, after the fader last."""
+        keys = [prints.source]
+        if _measures_trim(strip):
+            keys.append(prints.pre_chain)
+        keys.extend(prints.chain)
+        if self._has_late_feeds(prints):
+            keys.append(prints.pre_fader)
+        return [*keys, _post_key(prints)]
+
+    def _has_late_feeds(self, prints: StripPrints) -> bool:
+        return prints.pre_fader != (prints.chain[-1] if prints.chain else prints.pre_chain)
+
+    def _render_with_chain(self, strip: Strip) -> None:
+        self._render(strip, strip_alone(self.session, strip, self.prints), with_chain=True)
+
+    def _render_from_fader(self, strip: Strip) -> None:
+        self._render(strip, strip_from_its_fader(self.session, strip, self.prints), with_chain=False)
+
+    def _audio(self, tap: StripTap) -> MediaSamples:
+        strip_id, point = tap
+        prints = self.prints[strip_id]
+        fingerprint = prints.at(point)
+        samples = self.store.audio(fingerprint)
+        if samples is None:
+            self._render_with_chain(self.session.strip(strip_id))
+            samples = self.store.audio(fingerprint)
+        if samples is None:
+            raise LookupError(f"the render of {strip_id} was not kept")
+        return samples
+
+    def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
+        self.rendered += 1
+        media = {**self.media, **{media_id: self._audio(tap) for media_id, tap in alone.taps.items()}}
+        plan = Plan(draw_blueprint(alone.session, media), media, max_block=BLOCK_SAMPLES)
+        rate = self.session.sample_rate_hz
+        prints = self.prints[strip.id]
+        watching = _Watching(plan, strip, rate)
+        keepers: list[_Keeper] = []
+        if with_chain:
+            watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
+            if not plays_itself(strip):
+                keepers.append(_Keeper(self.store, prints.pre_fader, plan, work_buffer(strip.id)))
+            if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
+                keepers.append(_Keeper(self.store, prints.pre_chain, plan, f"{strip.id}/pre-chain"))
+        watching.output(curve=strip.kind == "mix", length=self.length)
+        try:
+            self._run(plan, watching, keepers)
+        except BaseException:
+            for keeper in keepers:
+                keeper.writer.discard()
+            raise
+        for keeper in keepers:
+            keeper.writer.finish()
+        self._keep(strip, prints, watching, with_chain=with_chain)
+
+    def _run(self, plan: Plan, watching: "_Watching", keepers: list["_Keeper"]) -> None:
+        total = self.length + max(plan.blueprint.lags.values(), default=0)
+        position = 0
+        while position < total:
+            n_samples = min(BLOCK_SAMPLES, total - position)
+            plan.run_watched(position, n_samples, watching.watchers)
+            for keeper in keepers:
+                keeper.take(n_samples)
+            position += n_samples
+            self._tell()
+
+    def _keep(self, strip: Strip, prints: StripPrints, watching: "_Watching", *, with_chain: bool) -> None:
+        keep = self.store.keep_figures
+        if with_chain:
+            onset_s, noise_dbfs = _onset_of(watching.meters["source"], self.session.sample_rate_hz)
+            figures = levels_to_json(watching.meters["source"].levels())
+            envelope = _envelope_of(watching.meters["source"])
+            first_note = {"onset_s": onset_s, "noise_dbfs": _finite(noise_dbfs)}
+            keep(prints.source, figures | first_note | {"envelope_db": envelope})
+            if "trim" in watching.meters:
+                keep(prints.pre_chain, levels_to_json(watching.meters["trim"].levels()))
+            for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
+                figures = levels_to_json(watching.meters[processor.id].levels())
+                reductions = [
+                    [inner.id, *watching.reductions[inner.id].figures()]
+                    for inner in walk_chain((processor,))
+                    if inner.id in watching.reductions
+                ]
+                keep(fingerprint, figures | {"reductions": reductions})
+            if "late" in watching.meters:
+                keep(prints.pre_fader, levels_to_json(watching.meters["late"].levels()))
+        stereo = dataclasses.asdict(watching.stereo.levels())
+        post = levels_to_json(watching.meters["post-fader"].levels())
+        keep(_post_key(prints), post | {"stereo": {name: _finite(value) for name, value in stereo.items()}})
+        if watching.curve is not None:
+            keep(_curve_key(prints), watching.curve.figures(watching.meters["post-fader"]))
+
+    def _gather(self, strip: Strip, prints: StripPrints) -> StripMeasurement:
+        def figures(key: str) -> dict[str, Any]:
+            found = self.store.figures(key)
+            if found is None:
+                raise LookupError(f"the figures of {strip.id} were not kept")
+            return found
+
+        source = figures(prints.source)
+        levels = levels_from_json(source)
+        stages = [Stage("source", None, levels)]
+        trimmed = (
+            levels_from_json(figures(prints.pre_chain)) if _measures_trim(strip) else _turned(levels, strip.trim_db)
+        )
+        stages.append(Stage("trim", None, trimmed))
+        reductions: list[Reduction] = []
+        before_fader = trimmed
+        for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
+            found = figures(fingerprint)
+            before_fader = levels_from_json(found)
+            stages.append(Stage("processor", processor.id, before_fader))
+            reductions.extend(Reduction(*values) for values in found["reductions"])
+        if self._has_late_feeds(prints):
+            before_fader = levels_from_json(figures(prints.pre_fader))
+        stages.append(Stage("pre-fader", None, before_fader))
+        post = figures(_post_key(prints))
+        stages.append(Stage("post-fader", None, levels_from_json(post)))
+        stereo = {name: -np.inf if value is None else value for name, value in post["stereo"].items()}
+        return StripMeasurement(
+            strip=strip.id,
+            stages=tuple(stages),
+            reductions=tuple(reductions),
+            stereo=StereoLevels(**stereo),
+            onset_s=source["onset_s"],
+            noise_dbfs=source["noise_dbfs"],
+            envelope_db=tuple(source["envelope_db"]),
+        )
+
+
+def plays_itself(strip: Strip) -> bool:
+    """Whether a strip's audio before the fader is cheaper played from its clips than kept."""
+    return strip.kind in ("track", "ghost") and not strip.chain
+
+
+class _Keeper:
+    """Writes one buffer of a plan to the store, its lag taken off."""
+
+    def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str) -> None:
+        self._buffer = plan.buffers[buffer]
+        self._skip = plan.blueprint.lags[buffer]
+        self.writer = store.writer(fingerprint, self._buffer.shape[0])
+
+    def take(self, n_samples: int) -> None:
+        skipped = min(self._skip, n_samples)
+        self._skip -= skipped
+        if skipped < n_samples:
+            self.writer.write(self._buffer[:, skipped:n_samples].T.astype(np.float32))
+
+
+class _ReductionMeter:
+    """What a compressor or limiter did, block by block."""
+
+    def __init__(self) -> None:
+        self._deepest_db = 0.0
+        self._detected_dbfs = -200.0
+        self._hearing = 0
+        self._working = 0
+
+    def take(self, operation: ProcessOperation, n_samples: int) -> None:
+        assert operation.dynamics is not None
+        reduction_db = operation.dynamics.deepest_reduction_db(n_samples)
+        processor = operation.processor
+        detected = processor.loudest_detected_db(n_samples) if isinstance(processor, DynamicsProcessor) else 0.0
+        self._deepest_db = max(self._deepest_db, reduction_db)
+        self._detected_dbfs = max(self._detected_dbfs, detected)
+        if detected > _HEARING_DBFS:
+            self._hearing += 1
+            self._working += reduction_db > _WORKING_DB
+
+    def figures(self) -> tuple[float, float, float]:
+        return self._deepest_db, self._detected_dbfs, self._working / self._hearing if self._hearing else 0.0
+
+
+class _CurveMeter:
+    """Highest magnitude in each of the bins of a song."""
+
+    def __init__(self, length: int) -> None:
+        self._length = max(1, length)
+        self._peaks = np.zeros(N_BINS)
+        self._done = 0
+
+    def take(self, audio: Audio, n_samples: int) -> None:
+        bins = np.minimum(((self._done + np.arange(n_samples)) * N_BINS) // self._length, N_BINS - 1)
+        np.maximum.at(self._peaks, bins, np.abs(audio[:, :n_samples]).max(axis=0))
+        self._done += n_samples
+
+    def figures(self, meter: StageMeter) -> dict[str, Any]:
+        loudness = meter.short_term_lufs()
+        ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
+        shown = np.maximum(loudness[np.maximum(ends, 0)], FLOOR_LUFS) if len(loudness) else np.full(N_BINS, FLOOR_LUFS)
+        return {
+            "peaks": [round(float(peak), 4) for peak in self._peaks],
+            "short_term_lufs": [round(float(level), 1) for level in shown],
+        }
+
+
+class _Watching:
+    """Meters at the steps of a plan that measure one strip."""
+
+    def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
+        self._plan = plan
+        self._strip = strip.id
+        self._rate = sample_rate_hz
+        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {}
+        self.meters: dict[str, StageMeter] = {}
+        self.reductions: dict[str, _ReductionMeter] = {}
+        self.stereo = StereoMeter(sample_rate_hz)
+        self.curve: _CurveMeter | None = None
+        self._late = False
+
+    def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
+        """Measure source, trim, and what each processor leaves."""
+        source = self._plan.buffers[f"{strip.id}/source"]
+        work = self._plan.buffers[work_buffer(strip.id)]
+        self._meter("source", source)
+        if measures_trim:
+            self._meter("trim", work)
+        self._late = late
+        if late:
+            self._meter("late", work)
+
+        def at_input(_operation: Any, n_samples: int) -> None:
+            self.meters["source"].process(source, n_samples)
+            if measures_trim:
+                self.meters["trim"].process(work, n_samples)
+
+        self.watchers[strip.id, "input"] = at_input
+        own = {processor.id for processor in strip.chain}
+        for processor in walk_chain(strip.chain):
+            operation = self._plan.operations.get((strip.id, processor.id))
+            if isinstance(operation, ProcessOperation):
+                self._watch_processor(processor.id, operation, measured=processor.id in own)
+
+    def output(self, *, curve: bool, length: int) -> None:
+        """Measure what leaves the fader."""
+        post = self._plan.buffers[f"{self._strip}/post-fader"]
+        work = self._plan.buffers[work_buffer(self._strip)]
+        self._meter("post-fader", post)
+        self.curve = _CurveMeter(length) if curve else None
+
+        def at_output(_operation: Any, n_samples: int) -> None:
+            self.meters["post-fader"].process(post, n_samples)
+            self.stereo.process(post, n_samples)
+            if self._late:
+                self.meters["late"].process(work, n_samples)
+            if self.curve is not None:
+                self.curve.take(post, n_samples)
+
+        self.watchers[self._strip, "output"] = at_output
+
+    def _meter(self, name: str, buffer: Audio) -> None:
+        self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
+
+    def _watch_processor(self, processor_id: str, operation: ProcessOperation, *, measured: bool) -> None:
+        if measured:
+            self._meter(processor_id, operation.buffer)
+        if operation.dynamics is not None:
+            self.reductions[processor_id] = _ReductionMeter()
+
+        def after(done: ProcessOperation, n_samples: int) -> None:
+            if measured:
+                self.meters[processor_id].process(done.buffer, n_samples)
+            if processor_id in self.reductions:
+                self.reductions[processor_id].take(done, n_samples)
+
+        self.watchers[self._strip, processor_id] = after
+
+
+def _measures_trim(strip: Strip) -> bool:
+    """Trim is arithmetic unless it may bring overs or the pick-up changes the signal."""
+    return strip.trim_db > 0.0 or strip.input != "as-is"
+
+
+def _turned(levels: StageLevels, by_db: float) -> StageLevels:
+    """The levels of a signal turned down by a fixed amount."""
+    if by_db == 0.0:
+        return levels
+    over = levels.sample_peak_dbfs + by_db > 0.0
+    return dataclasses.replace(
+        levels,
+        sample_peak_dbfs=levels.sample_peak_dbfs + by_db,
+        true_peak_dbtp=levels.true_peak_dbtp + by_db,
+        rms_dbfs=levels.rms_dbfs + by_db,
+        vu_dbfs=levels.vu_dbfs + by_db,
+        integrated_lufs=levels.integrated_lufs + by_db,
+        max_short_term_lufs=levels.max_short_term_lufs + by_db,
+        max_momentary_lufs=levels.max_momentary_lufs + by_db,
+        dc=float(levels.dc * 10.0 ** (by_db / 20.0)),
+        overs=levels.overs if over else 0,
+        first_over_s=levels.first_over_s if over else None,
+    )
+
+
+def _onset_of(meter: StageMeter, sample_rate_hz: int) -> tuple[float | None, float]:
+    """When the first note begins, and the RMS before it: it stands 30 dB under the loudest 10 ms. Common practice, no
+    source."""
+    powers = meter.step_powers()
+    if not len(powers) or powers.max() == 0.0:
+        return None, -np.inf
+    first = int(np.argmax(powers > powers.max() * 1e-3))
+    # A note's own rise belongs to it.
+    before = powers[: max(0, first - 5)]
+    noise = 10.0 * float(np.log10(before.mean())) if len(before) and before.mean() > 0.0 else -np.inf
+    return first / 100.0, noise
+
+
+def _envelope_of(meter: StageMeter) -> list[float]:
+    powers = meter.step_powers()
+    whole = len(powers) // ENVELOPE_STEPS * ENVELOPE_STEPS
+    means = powers[:whole].reshape(-1, ENVELOPE_STEPS).mean(axis=1)
+    return [round(float(level), 1) for level in 10.0 * np.log10(np.maximum(means, 1e-12))]
+
+
+def levels_to_json(levels: StageLevels) -> dict[str, Any]:
+    """Levels with null for minus infinity."""
+    return {name: _finite(value) for name, value in dataclasses.asdict(levels).items()}
+
+
+def levels_from_json(figures: Mapping[str, Any]) -> StageLevels:
+    """What levels_to_json wrote; further fields are passed over."""
+    values = {field.name: figures[field.name] for field in dataclasses.fields(StageLevels)}
+    for name, value in values.items():
+        if value is None and name not in ("loudness_range_lu", "first_over_s"):
+            values[name] = -np.inf
+    return StageLevels(**values)
+
+
+def _finite(value: Any) -> Any:
+    return None if isinstance(value, float) and not np.isfinite(value) else value
+
+
+def _post_key(prints: StripPrints) -> str:
+    # Every closed fader leaves the same silence, but of signals of different kinds.
+    return prints.post_fader if prints.post_fader != SILENCE else f"{prints.pre_fader}-closed"
+
+
+def _curve_key(prints: StripPrints) -> str:
+    return f"{_post_key(prints)}-curve"
+
+
+def _curve_from(figures: Mapping[str, Any]) -> MixCurve:
+    return MixCurve(tuple(figures.get("peaks", ())), tuple(figures.get("short_term_lufs", ())))
+
+
+def reductions_of(measurement: SongMeasurement) -> Iterator[tuple[str, Reduction]]:
+    """Every compressor's and limiter's work, with its strip."""
+    for strip_id, strip in measurement.strips.items():
+        for reduction in strip.reductions:
+            yield strip_id, reduction

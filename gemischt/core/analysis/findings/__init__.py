@@ -1,0 +1,42 @@
+"""What the program finds when it examines a measured session.
+
+gain      clipping inside and at the mix, true peaks, distance from the reference
+routes    heard twice, sends that outlive their bus, nowhere, silent, muted triggers
+dynamics  compressors and keys that never or always work
+picture   lost in mono, wide lows, constant offset, noise before the first note
+copies    the same source twice, late or upside down; lanes that comb
+"""
+
+from collections.abc import Callable, Iterator
+
+from gemischt.core.analysis.findings import copies, dynamics, gain, picture, routes
+from gemischt.core.analysis.findings.base import Finding, Situation
+
+EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
+    gain.clipping_at_the_mix,
+    gain.clipping_inside,
+    gain.true_peak_at_the_mix,
+    routes.outliving_their_bus,
+    copies.same_source,
+    copies.combing_lanes,
+    picture.lost_in_mono,
+    picture.wide_lows,
+    routes.heard_twice,
+    dynamics.idle_keys,
+    dynamics.idle_and_busy_compressors,
+    routes.muted_but_triggering,
+    routes.playing_nowhere,
+    routes.silent_tracks,
+    picture.noise_before_the_first_note,
+    picture.constant_offset,
+    gain.far_from_reference,
+)
+
+
+def examine(situation: Situation) -> list[Finding]:
+    """Everything found, what is wrong before what is worth a look."""
+    found = [finding for examination in EXAMINATIONS for finding in examination(situation)]
+    return sorted(found, key=lambda finding: finding.weight != "wrong")
+
+
+__all__ = ["EXAMINATIONS", "Finding", "Situation", "examine"]

@@ -1,0 +1,119 @@
+"""Findings about gain: clipping inside and at the end, and distance from the reference."""
+
+from collections.abc import Iterator
+
+from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.metering.stage_meter import StageLevels
+from gemischt.core.processors.registry import label_of
+from gemischt.core.session.actions import SetStrips, StripSettings
+from gemischt.core.session.document import Strip
+from gemischt.core.units import SILENCE_DB
+
+REFERENCE_DBFS = -18.0
+FAR_DB = 7.0
+"""Common practice, no source: nearer than this a processor behaves as its dials say."""
+HIGHEST_DBTP = -1.0
+"""EBU R 128."""
+
+
+def clipping_inside(situation: Situation) -> Iterator[Finding]:
+    """A stage above full scale whose strip does not show it after the fader."""
+    for strip in situation.session.strips:
+        measured = situation.of(strip)
+        if measured.stage("post-fader").sample_peak_dbfs > 0.0:
+            continue
+        loud = [stage for stage in measured.stages if stage.name != "source" and stage.levels.sample_peak_dbfs > 0.0]
+        if not loud:
+            continue
+        first = loud[0]
+        where = "its trim"
+        if first.processor is not None:
+            where = label_of(next(item.type for item in strip.chain if item.id == first.processor))
+        over = first.levels.sample_peak_dbfs
+        by_db = _to_reference(measured.stage("trim"), over)
+        yield Finding(
+            kind="clips-inside",
+            strip=strip.id,
+            subject=first.processor or "trim",
+            title=f"{strip.name} clips in {where}; its fader hides it",
+            evidence=f"{over:+.1f} dBFS after {where}, {first.levels.overs} samples over, "
+            f"{measured.stage('post-fader').sample_peak_dbfs:.1f} dBFS after the fader.",
+            why="Whatever follows is driven harder than it looks, and a print before the fader would clip.",
+            figures={"over_db": over},
+            weight="wrong",
+            at_s=first.levels.first_over_s,
+            cure=SetStrips(changes=(StripSettings(strip=strip.id, trim_db=round(strip.trim_db - by_db, 1)),)),
+            cure_text=f"Trim {strip.name} by −{by_db:.1f} dB",
+        )
+
+
+def _to_reference(trimmed: StageLevels, over_db: float) -> float:
+    """How far to turn down: to the reference, and at least what is over with a decibel to spare."""
+    return round(max(trimmed.sample_peak_dbfs - REFERENCE_DBFS, over_db + 1.0), 1)
+
+
+def clipping_at_the_mix(situation: Situation) -> Iterator[Finding]:
+    """The mix above full scale: fine inside, clipped in a file of integers."""
+    mix = situation.session.mix
+    levels = situation.of(mix).stage("post-fader")
+    if levels.sample_peak_dbfs > 0.0:
+        by_db = round(levels.sample_peak_dbfs + 1.0, 1)
+        yield Finding(
+            kind="clips-at-mix",
+            strip=mix.id,
+            title="The mix goes above full scale",
+            evidence=f"{levels.sample_peak_dbfs:+.1f} dBFS, {levels.overs} samples over.",
+            why="A print to 16 or 24 bits clips there; only 32-bit float keeps it.",
+            figures={"over_db": levels.sample_peak_dbfs},
+            weight="wrong",
+            at_s=levels.first_over_s,
+            cure=_fader_down(mix, by_db),
+            cure_text=f"Mix fader by −{by_db:.1f} dB",
+            look="Print",
+        )
+
+
+def true_peak_at_the_mix(situation: Situation) -> Iterator[Finding]:
+    """A true peak above -1 dBTP, where the samples themselves do not clip yet."""
+    mix = situation.session.mix
+    levels = situation.of(mix).stage("post-fader")
+    if levels.true_peak_dbtp > HIGHEST_DBTP and levels.sample_peak_dbfs <= 0.0:
+        by_db = round(levels.true_peak_dbtp - HIGHEST_DBTP + 0.05, 1)
+        yield Finding(
+            kind="true-peak",
+            strip=mix.id,
+            title="The mix's true peak is above −1 dBTP",
+            evidence=f"{levels.true_peak_dbtp:+.1f} dBTP between samples that reach "
+            f"{levels.sample_peak_dbfs:.1f} dBFS.",
+            why="Converters and lossy coders may clip what lies between the samples.",
+            figures={"true_peak_dbtp": levels.true_peak_dbtp},
+            at_s=levels.true_peak_at_s,
+            cure=_fader_down(mix, by_db),
+            cure_text=f"Mix fader by −{by_db:.1f} dB",
+            look="Print",
+        )
+
+
+def far_from_reference(situation: Situation) -> Iterator[Finding]:
+    """Tracks that meet their chain far above or below the reference."""
+    for strip in situation.tracks:
+        peak = situation.of(strip).stage("trim").sample_peak_dbfs
+        away = peak - REFERENCE_DBFS
+        if peak == SILENCE_DB or abs(away) <= FAR_DB or strip.mute:
+            continue
+        side = "above" if away > 0 else "below"
+        yield Finding(
+            kind="far-from-reference",
+            strip=strip.id,
+            title=f"{strip.name} is {abs(away):.1f} dB {side} the reference",
+            evidence=f"Its peak after the trim is {peak:.1f} dBFS; the reference is {REFERENCE_DBFS:.0f}.",
+            why="Thresholds and drives mean what they say near the reference only.",
+            figures={"away_db": away},
+            at_s=situation.of(strip).stage("trim").sample_peak_at_s,
+            cure=SetStrips(changes=(StripSettings(strip=strip.id, trim_db=round(strip.trim_db - away, 1)),)),
+            cure_text=f"Trim {strip.name} by {-away:+.1f} dB".replace("-", "−"),
+        )
+
+
+def _fader_down(strip: Strip, by_db: float) -> SetStrips:
+    return SetStrips(changes=(StripSettings(strip=strip.id, fader_db=round((strip.fader_db or 0.0) - by_db, 1)),))

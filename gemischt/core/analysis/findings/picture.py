@@ -1,0 +1,95 @@
+"""Findings about the stereo picture and about what was recorded beside the music."""
+
+from collections.abc import Iterator
+
+from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.session.actions import SetStrips, StripSettings
+from gemischt.core.units import SILENCE_DB, gain_to_db
+
+MONO_LOSS_DB = 3.25
+"""Unrelated channels lose 3.01 dB (identity); more means that they work against each other."""
+WIDE_LOWS_DB = -6.0
+LOWS_HEARD_DBFS = -46.0
+DC_DBFS = -50.0
+NOISE_DBFS = -66.0
+LEAST_LEAD_S = 0.5
+
+
+def lost_in_mono(situation: Situation) -> Iterator[Finding]:
+    """Strips that lose more than unrelated channels would."""
+    for strip in situation.session.strips:
+        stereo = situation.of(strip).stereo
+        post = situation.of(strip).stage("post-fader")
+        if stereo is None or post.silent or stereo.mono_loss_db <= MONO_LOSS_DB:
+            continue
+        loss = min(stereo.mono_loss_db, 60.0)
+        yield Finding(
+            kind="lost-in-mono",
+            strip=strip.id,
+            title=f"{strip.name} loses {loss:.1f} dB in mono",
+            evidence=f"Left and right work against each other: {loss:.1f} dB are lost when they are summed.",
+            why="On one loudspeaker, or from another room, it will be missing.",
+            figures={"loss_db": loss},
+            weight="wrong",
+            cure=SetStrips(changes=(StripSettings(strip=strip.id, width=0.5),)) if strip.width > 0.5 else None,
+            cure_text=f"Width of {strip.name} to 50 %",
+            look="Place",
+        )
+
+
+def wide_lows(situation: Situation) -> Iterator[Finding]:
+    """Lows that lean to the sides, loud enough to matter."""
+    for strip in situation.tracks:
+        stereo = situation.of(strip).stereo
+        if stereo is None or stereo.lows_rms_dbfs < LOWS_HEARD_DBFS or stereo.lows_width_db <= WIDE_LOWS_DB:
+            continue
+        yield Finding(
+            kind="wide-lows",
+            strip=strip.id,
+            title=f"The lows of {strip.name} are wide",
+            evidence=f"Below 120 Hz the sides stand {stereo.lows_width_db:+.1f} dB to the middle.",
+            why="Lows carry no direction; wide, they cancel in mono and eat headroom.",
+            figures={"width_db": stereo.lows_width_db},
+            cure=SetStrips(changes=(StripSettings(strip=strip.id, input="mono-sum"),)),
+            cure_text=f"Pick {strip.name} up as mono",
+            look="Place",
+        )
+
+
+def constant_offset(situation: Situation) -> Iterator[Finding]:
+    """Sources whose mean is not zero."""
+    for strip in situation.tracks:
+        source = situation.of(strip).stage("source")
+        level = gain_to_db(source.dc)
+        if level <= DC_DBFS:
+            continue
+        yield Finding(
+            kind="dc",
+            strip=strip.id,
+            title=f"{strip.name} has a constant offset",
+            evidence=f"Its mean is {source.dc:+.4f}, {level:.1f} dBFS.",
+            why="It eats headroom and makes edits click; a low cut removes it.",
+            figures={"dc_dbfs": level},
+            look="Level",
+        )
+
+
+def noise_before_the_first_note(situation: Situation) -> Iterator[Finding]:
+    """Tracks that are heard before they play."""
+    for strip in situation.tracks:
+        measured = situation.of(strip)
+        noise = measured.noise_dbfs
+        if noise is None or noise == SILENCE_DB or measured.onset_s is None or measured.onset_s < LEAST_LEAD_S:
+            continue
+        if noise + strip.trim_db <= NOISE_DBFS or strip.mute:
+            continue
+        yield Finding(
+            kind="noise-before",
+            strip=strip.id,
+            title=f"{strip.name} makes noise before its first note",
+            evidence=f"{noise:.1f} dBFS RMS up to {measured.onset_s:.1f} s.",
+            why="Noise of many tracks adds up in the quietest place of the song.",
+            figures={"noise_dbfs": noise},
+            at_s=0.0,
+            look="Tidy",
+        )

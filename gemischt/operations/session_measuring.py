@@ -1,0 +1,63 @@
+"""Measuring sessions of a data folder: the ladder and the findings as JSON."""
+
+import dataclasses
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from gemischt.core.analysis.findings import Finding, Situation, examine
+from gemischt.core.analysis.ladder import ladder_ends
+from gemischt.core.analysis.measuring import SongMeasurement, StripMeasurement, levels_to_json, measure_song
+from gemischt.core.session.document import Session
+from gemischt.operations.priority import step_back
+from gemischt.operations.reports import report_to_json
+from gemischt.operations.workspace import Workspace
+from gemischt.storage.audio_files import Progress, no_progress
+
+_THREADS = 2
+
+
+def measure_session(workspace: Workspace, session: Session, progress: Progress = no_progress) -> SongMeasurement:
+    """Measure a session, using again what was rendered and measured before, behind playback."""
+    media = workspace.open_media(session)
+    hashes = {item.id: item.sha256 for item in session.media}
+    with ThreadPoolExecutor(_THREADS, thread_name_prefix="measure", initializer=step_back) as pool:
+        return measure_song(session, media.samples, hashes, workspace.renders, report=progress, pool=pool)
+
+
+def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:
+    """Everything found in a measured session."""
+    return examine(Situation(session, workspace.open_media(session).samples, measurement))
+
+
+def measurement_to_json(session: Session, measurement: SongMeasurement) -> dict[str, Any]:
+    """The gain ladder and the mix's curve."""
+    ends = ladder_ends(session, measurement)
+    strips = {
+        strip_id: strip_to_json(strip) | dataclasses.asdict(ends[strip_id])
+        for strip_id, strip in measurement.strips.items()
+    }
+    curve = measurement.curve
+    return {
+        "duration_s": measurement.duration_s,
+        "peaks": list(curve.peaks),
+        "short_term_lufs": list(curve.short_term_lufs),
+        "rendered": measurement.rendered,
+        "strips": strips,
+    }
+
+
+def strip_to_json(strip: StripMeasurement) -> dict[str, Any]:
+    """A strip's stages in order, what its compressors did, and its stereo figures."""
+    return {
+        "stages": [
+            {"name": stage.name, "processor": stage.processor, **levels_to_json(stage.levels)} for stage in strip.stages
+        ],
+        "reductions": report_to_json(strip.reductions),
+        "stereo": report_to_json(strip.stereo),
+    }
+
+
+def finding_to_json(finding: Finding) -> dict[str, Any]:
+    """A finding with its id and the key of its evidence."""
+    written: dict[str, Any] = report_to_json(finding)
+    return written | {"id": finding.id, "evidence_key": finding.evidence_key, "figures": dict(finding.figures)}

@@ -1,0 +1,117 @@
+"""Rendered audio and measured figures on disk, bounded; the least recently used goes first."""
+
+import contextlib
+import json
+import os
+import shutil
+import threading
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gemischt.core.analysis.renders import AudioWriter, RenderStore
+from gemischt.core.audio import MediaSamples
+from gemischt.storage.writing import disk_error
+
+DEFAULT_LIMIT_BYTES = 3 * 1024**3
+MOST_FIGURES = 20000
+
+
+class DiskRenders(RenderStore):
+    """Audio as ``NAME.CHANNELS.f32``, figures as ``NAME.json``, in a folder of the program's version.
+
+    Files appear whole or not at all; what was made by another version is thrown away.
+    """
+
+    def __init__(self, folder: Path, version: str, *, limit_bytes: int = DEFAULT_LIMIT_BYTES) -> None:
+        self._folder = folder / version
+        self._limit_bytes = limit_bytes
+        self._lock = threading.Lock()
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            for other in folder.iterdir():
+                if other != self._folder:
+                    shutil.rmtree(other, ignore_errors=True)
+            for left in self._folder.glob("*.part"):
+                left.unlink(missing_ok=True)
+        except OSError as error:
+            raise disk_error(error, folder) from error
+
+    def audio(self, fingerprint: str) -> MediaSamples | None:
+        for n_channels in (1, 2):
+            path = self._folder / f"{fingerprint}.{n_channels}.f32"
+            with contextlib.suppress(OSError, ValueError):
+                os.utime(path)
+                return np.memmap(path, dtype="<f4", mode="r").reshape(-1, n_channels)
+        return None
+
+    def writer(self, fingerprint: str, n_channels: int) -> AudioWriter:
+        return _DiskWriter(self, self._folder / f"{fingerprint}.{n_channels}.f32")
+
+    def figures(self, fingerprint: str) -> dict[str, Any] | None:
+        path = self._folder / f"{fingerprint}.json"
+        with contextlib.suppress(OSError, ValueError):
+            figures: dict[str, Any] = json.loads(path.read_text())
+            return figures
+        return None
+
+    def keep_figures(self, fingerprint: str, figures: dict[str, Any]) -> None:
+        path = self._folder / f"{fingerprint}.json"
+        part = path.with_suffix(f".{threading.get_ident()}.part")
+        try:
+            part.write_text(json.dumps(figures))
+            part.replace(path)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            raise disk_error(error, path) from error
+
+    def make_room(self) -> None:
+        """Remove what was used longest ago until the rest fits."""
+        with self._lock:
+            self._forget("*.f32", self._limit_bytes, lambda size: size)
+            self._forget("*.json", MOST_FIGURES, lambda size: 1)
+
+    def _forget(self, pattern: str, limit: int, weight: Any) -> None:
+        found = []
+        for path in self._folder.glob(pattern):
+            with contextlib.suppress(OSError):
+                status = path.stat()
+                found.append((status.st_mtime, weight(status.st_size), path))
+        total = sum(size for _, size, _ in found)
+        for _, size, path in sorted(found):
+            if total <= limit:
+                break
+            path.unlink(missing_ok=True)
+            total -= size
+
+
+class _DiskWriter(AudioWriter):
+    def __init__(self, renders: DiskRenders, path: Path) -> None:
+        self._renders = renders
+        self._path = path
+        self._part = path.with_suffix(f".{threading.get_ident()}.part")
+        self._file: BinaryIO | None = None
+
+    def write(self, block: NDArray[np.float32]) -> None:
+        try:
+            if self._file is None:
+                self._file = self._part.open("wb")
+            self._file.write(np.ascontiguousarray(block, dtype="<f4").tobytes())
+        except OSError as error:
+            self.discard()
+            raise disk_error(error, self._path) from error
+
+    def finish(self) -> None:
+        if self._file is not None:
+            self._file.close()
+            self._file = None
+            self._part.replace(self._path)
+            self._renders.make_room()
+
+    def discard(self) -> None:
+        if self._file is not None:
+            self._file.close()
+            self._file = None
+        self._part.unlink(missing_ok=True)
