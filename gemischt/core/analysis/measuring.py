@@ -16,6 +16,7 @@ from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_
 from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
 from gemischt.core.analysis.listening import Media, Report, no_report
 from gemischt.core.analysis.renders import RenderStore
+from gemischt.core.analysis.turning import Turn, turn_of, turned
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.operations import ProcessOperation
@@ -26,7 +27,7 @@ from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.session.document import Session, Strip
 
-BLOCK_SAMPLES = 2048
+BLOCK_SAMPLES = 4096
 N_BINS = 1200
 ENVELOPE_STEPS = 5
 FLOOR_LUFS = -150.0
@@ -176,23 +177,29 @@ class _Measuring:
     def _measure(self, strip_id: str) -> StripMeasurement:
         strip = self.session.strip(strip_id)
         prints = self.prints[strip_id]
-        keys = self._figure_keys(strip, prints)
-        missing = {key for key in keys if self.store.figures(key) is None}
-        if missing - {keys[-1]}:
+        if any(self.store.figures(key) is None for key in self._figure_keys(strip, prints)):
             self._render_with_chain(strip)
-        elif missing:
+        turn = self._turn(strip, prints)
+        if turn is None and self.store.figures(_post_key(prints)) is None:
             self._render_from_fader(strip)
-        return self._gather(strip, prints)
+        return self._gather(strip, prints, turn)
 
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
-        """Where the strip's figures are kept: source first, after the fader last."""
-        keys = [prints.source]
-        if _measures_trim(strip):
-            keys.append(prints.pre_chain)
-        keys.extend(prints.chain)
-        if self._has_late_feeds(prints):
-            keys.append(prints.pre_fader)
-        return [*keys, _post_key(prints)]
+        """Where the strip's figures up to its fader are kept."""
+        keys = [prints.source, *prints.chain, _pre_key(prints)]
+        return [*keys, prints.pre_chain] if _measures_trim(strip) else keys
+
+    def _turn(self, strip: Strip, prints: StripPrints) -> Turn | None:
+        """What fader and pan do to the figures, where that is arithmetic."""
+        if strip.kind == "mix":
+            # Its curve over the song is wanted.
+            return None
+        found = self.store.figures(_pre_key(prints)) or {}
+        turn = turn_of(self.session, strip, int(found["channels"]), prints.heard_gain)
+        if turn is not None and turned(levels_from_json(found), turn).sample_peak_dbfs > 0.0:
+            # How many samples are over can only be counted.
+            return None
+        return turn
 
     def _has_late_feeds(self, prints: StripPrints) -> bool:
         return prints.pre_fader != (prints.chain[-1] if prints.chain else prints.pre_chain)
@@ -229,7 +236,8 @@ class _Measuring:
                 keepers.append(_Keeper(self.store, prints.pre_fader, plan, work_buffer(strip.id)))
             if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
                 keepers.append(_Keeper(self.store, prints.pre_chain, plan, f"{strip.id}/pre-chain"))
-        watching.output(curve=strip.kind == "mix", length=self.length)
+        if not with_chain or strip.kind == "mix":
+            watching.output(curve=strip.kind == "mix", length=self.length)
         try:
             self._run(plan, watching, keepers)
         except BaseException:
@@ -254,30 +262,35 @@ class _Measuring:
     def _keep(self, strip: Strip, prints: StripPrints, watching: "_Watching", *, with_chain: bool) -> None:
         keep = self.store.keep_figures
         if with_chain:
-            onset_s, noise_dbfs = _onset_of(watching.meters["source"], self.session.sample_rate_hz)
-            figures = levels_to_json(watching.meters["source"].levels())
-            envelope = _envelope_of(watching.meters["source"])
+            meters = watching.meters
+            onset_s, noise_dbfs = _onset_of(meters["source"])
             first_note = {"onset_s": onset_s, "noise_dbfs": _finite(noise_dbfs)}
-            keep(prints.source, figures | first_note | {"envelope_db": envelope})
-            if "trim" in watching.meters:
-                keep(prints.pre_chain, levels_to_json(watching.meters["trim"].levels()))
+            at_end = levels_to_json(meters["source"].levels())
+            keep(prints.source, at_end | first_note | {"envelope_db": _envelope_of(meters["source"])})
+            if "trim" in meters:
+                at_end = levels_to_json(meters["trim"].levels())
+                keep(prints.pre_chain, at_end)
+            else:
+                turn = Turn.by_db(strip.trim_db)
+                at_end = levels_to_json(turned(meters["source"].levels(), turn))
             for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
-                figures = levels_to_json(watching.meters[processor.id].levels())
+                at_end = levels_to_json(meters[processor.id].levels())
                 reductions = [
                     [inner.id, *watching.reductions[inner.id].figures()]
                     for inner in walk_chain((processor,))
                     if inner.id in watching.reductions
                 ]
-                keep(fingerprint, figures | {"reductions": reductions})
-            if "late" in watching.meters:
-                keep(prints.pre_fader, levels_to_json(watching.meters["late"].levels()))
-        stereo = dataclasses.asdict(watching.stereo.levels())
-        post = levels_to_json(watching.meters["post-fader"].levels())
-        keep(_post_key(prints), post | {"stereo": {name: _finite(value) for name, value in stereo.items()}})
+                keep(fingerprint, at_end | {"reductions": reductions})
+            if "late" in meters:
+                at_end = levels_to_json(meters["late"].levels())
+            keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": watching.stereo_figures()})
+        if "post-fader" in watching.meters:
+            post = levels_to_json(watching.meters["post-fader"].levels())
+            keep(_post_key(prints), post | {"stereo": watching.post_stereo_figures()})
         if watching.curve is not None:
             keep(_curve_key(prints), watching.curve.figures(watching.meters["post-fader"]))
 
-    def _gather(self, strip: Strip, prints: StripPrints) -> StripMeasurement:
+    def _gather(self, strip: Strip, prints: StripPrints, turn: Turn | None) -> StripMeasurement:
         def figures(key: str) -> dict[str, Any]:
             found = self.store.figures(key)
             if found is None:
@@ -288,27 +301,26 @@ class _Measuring:
         levels = levels_from_json(source)
         stages = [Stage("source", None, levels)]
         trimmed = (
-            levels_from_json(figures(prints.pre_chain)) if _measures_trim(strip) else _turned(levels, strip.trim_db)
+            levels_from_json(figures(prints.pre_chain))
+            if _measures_trim(strip)
+            else turned(levels, Turn.by_db(strip.trim_db))
         )
         stages.append(Stage("trim", None, trimmed))
         reductions: list[Reduction] = []
-        before_fader = trimmed
         for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
             found = figures(fingerprint)
-            before_fader = levels_from_json(found)
-            stages.append(Stage("processor", processor.id, before_fader))
+            stages.append(Stage("processor", processor.id, levels_from_json(found)))
             reductions.extend(Reduction(*values) for values in found["reductions"])
-        if self._has_late_feeds(prints):
-            before_fader = levels_from_json(figures(prints.pre_fader))
-        stages.append(Stage("pre-fader", None, before_fader))
-        post = figures(_post_key(prints))
-        stages.append(Stage("post-fader", None, levels_from_json(post)))
-        stereo = {name: -np.inf if value is None else value for name, value in post["stereo"].items()}
+        pre = figures(_pre_key(prints))
+        stages.append(Stage("pre-fader", None, levels_from_json(pre)))
+        post = figures(_post_key(prints)) if turn is None else None
+        after = levels_from_json(pre) if turn is None else turned(levels_from_json(pre), turn)
+        stages.append(Stage("post-fader", None, after if post is None else levels_from_json(post)))
         return StripMeasurement(
             strip=strip.id,
             stages=tuple(stages),
             reductions=tuple(reductions),
-            stereo=StereoLevels(**stereo),
+            stereo=_stereo_from((post or pre)["stereo"], turn),
             onset_s=source["onset_s"],
             noise_dbfs=source["noise_dbfs"],
             envelope_db=tuple(source["envelope_db"]),
@@ -389,28 +401,43 @@ class _Watching:
         self._plan = plan
         self._strip = strip.id
         self._rate = sample_rate_hz
-        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {}
+        self._work = plan.buffers[work_buffer(strip.id)]
+        self._post = plan.buffers[f"{strip.id}/post-fader"]
+        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._at_output}
         self.meters: dict[str, StageMeter] = {}
         self.reductions: dict[str, _ReductionMeter] = {}
-        self.stereo = StereoMeter(sample_rate_hz)
         self.curve: _CurveMeter | None = None
-        self._late = False
+        self._stereo: StereoMeter | None = None
+        self._post_stereo: StereoMeter | None = None
+
+    @property
+    def n_channels(self) -> int:
+        """Channels the strip's chain works on."""
+        return int(self._work.shape[0])
+
+    def stereo_figures(self) -> dict[str, Any] | None:
+        """What its two channels do before the fader; None for one channel."""
+        return _stereo_to_json(self._stereo)
+
+    def post_stereo_figures(self) -> dict[str, Any] | None:
+        """What they do after it."""
+        return _stereo_to_json(self._post_stereo)
 
     def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
         """Measure source, trim, and what each processor leaves."""
         source = self._plan.buffers[f"{strip.id}/source"]
-        work = self._plan.buffers[work_buffer(strip.id)]
         self._meter("source", source)
         if measures_trim:
-            self._meter("trim", work)
-        self._late = late
+            self._meter("trim", self._work)
         if late:
-            self._meter("late", work)
+            self._meter("late", self._work)
+        if self.n_channels == 2:
+            self._stereo = StereoMeter(self._rate)
 
         def at_input(_operation: Any, n_samples: int) -> None:
             self.meters["source"].process(source, n_samples)
             if measures_trim:
-                self.meters["trim"].process(work, n_samples)
+                self.meters["trim"].process(self._work, n_samples)
 
         self.watchers[strip.id, "input"] = at_input
         own = {processor.id for processor in strip.chain}
@@ -421,20 +448,20 @@ class _Watching:
 
     def output(self, *, curve: bool, length: int) -> None:
         """Measure what leaves the fader."""
-        post = self._plan.buffers[f"{self._strip}/post-fader"]
-        work = self._plan.buffers[work_buffer(self._strip)]
-        self._meter("post-fader", post)
+        self._meter("post-fader", self._post)
+        self._post_stereo = StereoMeter(self._rate)
         self.curve = _CurveMeter(length) if curve else None
 
-        def at_output(_operation: Any, n_samples: int) -> None:
-            self.meters["post-fader"].process(post, n_samples)
-            self.stereo.process(post, n_samples)
-            if self._late:
-                self.meters["late"].process(work, n_samples)
-            if self.curve is not None:
-                self.curve.take(post, n_samples)
-
-        self.watchers[self._strip, "output"] = at_output
+    def _at_output(self, _operation: Any, n_samples: int) -> None:
+        if "late" in self.meters:
+            self.meters["late"].process(self._work, n_samples)
+        if self._stereo is not None:
+            self._stereo.process(self._work, n_samples)
+        if self._post_stereo is not None:
+            self.meters["post-fader"].process(self._post, n_samples)
+            self._post_stereo.process(self._post, n_samples)
+        if self.curve is not None:
+            self.curve.take(self._post, n_samples)
 
     def _meter(self, name: str, buffer: Audio) -> None:
         self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
@@ -459,27 +486,7 @@ def _measures_trim(strip: Strip) -> bool:
     return strip.trim_db > 0.0 or strip.input != "as-is"
 
 
-def _turned(levels: StageLevels, by_db: float) -> StageLevels:
-    """The levels of a signal turned down by a fixed amount."""
-    if by_db == 0.0:
-        return levels
-    over = levels.sample_peak_dbfs + by_db > 0.0
-    return dataclasses.replace(
-        levels,
-        sample_peak_dbfs=levels.sample_peak_dbfs + by_db,
-        true_peak_dbtp=levels.true_peak_dbtp + by_db,
-        rms_dbfs=levels.rms_dbfs + by_db,
-        vu_dbfs=levels.vu_dbfs + by_db,
-        integrated_lufs=levels.integrated_lufs + by_db,
-        max_short_term_lufs=levels.max_short_term_lufs + by_db,
-        max_momentary_lufs=levels.max_momentary_lufs + by_db,
-        dc=float(levels.dc * 10.0 ** (by_db / 20.0)),
-        overs=levels.overs if over else 0,
-        first_over_s=levels.first_over_s if over else None,
-    )
-
-
-def _onset_of(meter: StageMeter, sample_rate_hz: int) -> tuple[float | None, float]:
+def _onset_of(meter: StageMeter) -> tuple[float | None, float]:
     """When the first note begins, and the RMS before it: it stands 30 dB under the loudest 10 ms. Common practice, no
     source."""
     powers = meter.step_powers()
@@ -515,6 +522,26 @@ def levels_from_json(figures: Mapping[str, Any]) -> StageLevels:
 
 def _finite(value: Any) -> Any:
     return None if isinstance(value, float) and not np.isfinite(value) else value
+
+
+def _stereo_to_json(meter: StereoMeter | None) -> dict[str, Any] | None:
+    if meter is None:
+        return None
+    return {name: _finite(value) for name, value in dataclasses.asdict(meter.levels()).items()}
+
+
+def _stereo_from(figures: Mapping[str, Any] | None, turn: Turn | None) -> StereoLevels | None:
+    """Stereo figures after the fader; None for one channel, which has no width, wherever it is panned."""
+    if figures is None:
+        return None
+    values = {name: -np.inf if value is None else float(value) for name, value in figures.items()}
+    if turn is not None:
+        values["lows_rms_dbfs"] += turn.peak_db
+    return StereoLevels(**values)
+
+
+def _pre_key(prints: StripPrints) -> str:
+    return f"{prints.pre_fader}-pre"
 
 
 def _post_key(prints: StripPrints) -> str:

@@ -43,3 +43,9 @@ def db_to_amplitude(level_db: float) -> float:
     p = E0 + f * (E1 + f * (E2 + f * (E3 + f * (E4 + f * (E5 + f * (E6 + f * E7))))))
     scale = np.int64((np.int64(whole) + 1023) << 52).view(np.float64)
     return float(p * scale)
+
+
+@inline_kernel
+def flushed(value: float) -> float:
+    """The value, or zero if it is far under anything audible or storable."""
+    return value if abs(value) > 1e-30 else 0.0

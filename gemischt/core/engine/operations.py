@@ -172,12 +172,9 @@ class ProcessOperation:
                 latency_samples=spec.latency_samples,
             )
         )
-        self.set(spec, glide=False)
-
-    @property
-    def dynamics(self) -> "ReducesGain | None":
+        self.dynamics = self.processor if isinstance(self.processor, ReducesGain) else None
         """The processor, if it turns down what is loud."""
-        return self.processor if isinstance(self.processor, ReducesGain) else None
+        self.set(spec, glide=False)
 
     def set(self, spec: specs.Process, *, glide: bool) -> None:
         self.processor.set(spec.params, on=spec.on, glide=glide)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.data import bs1770
+from gemischt.core.dsp.decibels import flushed
 from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, VECTOR, measuring_kernel
 from gemischt.core.metering.loudness import STEPS_PER_S, gated_lufs, k_weighting, power_to_lufs, range_lu
 from gemischt.core.metering.true_peak import N_TAPS, PHASES
@@ -22,6 +23,8 @@ VU_DAMPING, VU_HZ = 0.8127, 2.1505
 SINE_OVER_MEAN = math.pi / 2.0
 """Peak of a sine over the mean of its magnitude: VU meters are calibrated with sines."""
 _MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
+_SEGMENT = 256
+_MOST_GAIN = float(np.abs(PHASES).sum(axis=1).max())
 # Places in the meter's state.
 _PEAK, _TRUE_PEAK, _VU = range(3)
 _SUM_A, _SUM_B, _SQUARE_A, _SQUARE_B = range(3, 7)
@@ -140,6 +143,10 @@ def _measure_steps(
         state[_SUM_B] += sum_b
         state[_SQUARE_A] += square_a
         state[_SQUARE_B] += square_b
+        # Decays must not reach the denormal range, which is slow; what follows silence is not changed by it.
+        u, v, m, n = flushed(u), flushed(v), flushed(m), flushed(n)
+        p, q, r, s = flushed(p), flushed(q), flushed(r), flushed(s)
+        na, nb, oa, ob = flushed(na), flushed(nb), flushed(oa), flushed(ob)
         i = end
     weighting[0, 0], weighting[0, 1], weighting[0, 2], weighting[0, 3] = u, v, m, n
     weighting[1, 0], weighting[1, 1], weighting[1, 2], weighting[1, 3] = p, q, r, s
@@ -161,7 +168,7 @@ def _measure_peaks(
 ) -> None:
     # Magnitudes of finite numbers order like their bits; a place is looked for only when a block raises the peak.
     keep = 11
-    interpolated = np.empty(n_samples)
+    interpolated = np.empty(_SEGMENT)
     for channel in range(audio.shape[0]):
         line[:keep] = history[channel]
         line[keep : keep + n_samples] = audio[channel, :n_samples]
@@ -187,32 +194,37 @@ def _measure_peaks(
         if peak > state[_TRUE_PEAK]:
             state[_TRUE_PEAK] = peak
             counts[_TRUE_PEAK_AT] = counts[_PEAK_AT]
-        # What is far below the highest true peak so far cannot raise it: the filter's gain is under 2.5.
-        reach = peak
-        for i in range(keep):
-            reach = max(reach, abs(line[i]))
-        if reach * 2.5 < state[_TRUE_PEAK]:
-            continue
-        for phase in range(4):
-            t = phases[phase]
-            t0, t1, t2, t3, t4, t5 = t[0], t[1], t[2], t[3], t[4], t[5]
-            t6, t7, t8, t9, t10, t11 = t[6], t[7], t[8], t[9], t[10], t[11]
-            for i in range(n_samples):
-                low = t0 * line[i] + t1 * line[i + 1] + t2 * line[i + 2] + t3 * line[i + 3]
-                middle = t4 * line[i + 4] + t5 * line[i + 5] + t6 * line[i + 6] + t7 * line[i + 7]
-                high = t8 * line[i + 8] + t9 * line[i + 9] + t10 * line[i + 10] + t11 * line[i + 11]
-                interpolated[i] = low + middle + high
-            top = np.int64(0)
-            bits = interpolated.view(np.int64)
+        for start in range(0, n_samples, _SEGMENT):
+            end = min(n_samples, start + _SEGMENT)
+            part = line[start : end + keep]
+            reach = np.int64(0)
+            bits = part.view(np.int64)
             for i in range(bits.size):
-                top = max(top, bits[i] & _MAGNITUDE)
-            peak = np.int64(top).view(np.float64)
-            if peak > state[_TRUE_PEAK]:
-                state[_TRUE_PEAK] = peak
-                for i in range(interpolated.size):
-                    if abs(interpolated[i]) == peak:
-                        counts[_TRUE_PEAK_AT] = max(0, offset_samples + i - 6)
-                        break
+                reach = max(reach, bits[i] & _MAGNITUDE)
+            # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
+            if np.int64(reach).view(np.float64) * _MOST_GAIN <= state[_TRUE_PEAK]:
+                continue
+            for phase in range(4):
+                t = phases[phase]
+                t0, t1, t2, t3, t4, t5 = t[0], t[1], t[2], t[3], t[4], t[5]
+                t6, t7, t8, t9, t10, t11 = t[6], t[7], t[8], t[9], t[10], t[11]
+                fresh = interpolated[: end - start]
+                for i in range(fresh.size):
+                    low = t0 * part[i] + t1 * part[i + 1] + t2 * part[i + 2] + t3 * part[i + 3]
+                    middle = t4 * part[i + 4] + t5 * part[i + 5] + t6 * part[i + 6] + t7 * part[i + 7]
+                    high = t8 * part[i + 8] + t9 * part[i + 9] + t10 * part[i + 10] + t11 * part[i + 11]
+                    fresh[i] = low + middle + high
+                top = np.int64(0)
+                bits = fresh.view(np.int64)
+                for i in range(bits.size):
+                    top = max(top, bits[i] & _MAGNITUDE)
+                peak = np.int64(top).view(np.float64)
+                if peak > state[_TRUE_PEAK]:
+                    state[_TRUE_PEAK] = peak
+                    for i in range(fresh.size):
+                        if abs(fresh[i]) == peak:
+                            counts[_TRUE_PEAK_AT] = max(0, offset_samples + start + i - 6)
+                            break
 
 
 class StageMeter:

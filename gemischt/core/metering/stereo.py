@@ -6,6 +6,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import biquad
+from gemischt.core.dsp.decibels import flushed
 from gemischt.core.dsp.jit import AUDIO, CUBE, INT, VECTOR, measuring_kernel
 from gemischt.core.units import SILENCE_DB, power_to_db
 
@@ -56,8 +57,8 @@ def _sum_up(audio: Audio, n_samples: int, sections: Audio, state: Audio, sums: A
         sp = c1 * y + sq - d1 * z
         sq = c2 * y - d2 * z
         low_sides += z * z
-    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = mu, mv, mp, mq
-    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = su, sv, sp, sq
+    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = flushed(mu), flushed(mv), flushed(mp), flushed(mq)
+    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = flushed(su), flushed(sv), flushed(sp), flushed(sq)
     sums[0] += both
     sums[1] += middles
     sums[2] += low_middles

@@ -117,11 +117,36 @@ class IncrementalTest(MeasuringCase):
         again = self.measure()
         self.assertEqual((again.rendered, again.strips), (0, first.strips))
 
-    def test_a_fader_renders_its_strip_from_the_fader_and_what_follows(self) -> None:
-        self.measure()
+    def test_a_fader_renders_what_follows_and_no_more(self) -> None:
+        first = self.measure()
         moved = self.edited(type="set-strips", changes=[{"strip": "sea", "fader_db": -20.0}])
-        # The sea joins the mix late: itself and the mix.
+        again = self.measure(moved)
+        # The sea is only turned down, which is arithmetic; the mix must be rendered.
+        self.assertEqual(again.rendered, 1)
+        for figure in ("sample_peak_dbfs", "rms_dbfs", "integrated_lufs", "true_peak_dbtp"):
+            before, after = (getattr(item.strips["sea"].stage("post-fader"), figure) for item in (first, again))
+            self.assertAlmostEqual(after - before, -11.0, places=6)
+
+    def test_a_pan_of_two_channels_is_measured_from_the_fader(self) -> None:
+        self.measure()
+        moved = self.edited(type="set-strips", changes=[{"strip": "sea", "pan": {"position": 0.4}}])
         self.assertEqual(self.measure(moved).rendered, 2)
+
+    def test_turned_figures_are_those_of_a_measured_signal(self) -> None:
+        # One channel panned by the law, against the same strip measured from its rendered output.
+        for position in (-1.0, -0.3, 0.0, 0.8):
+            panned = self.edited(type="set-strips", changes=[{"strip": "drum", "pan": {"position": position}}])
+            panned = apply_action(panned, parse_action({"type": "set-output", "strips": ["drum"], "output": "mix"}))
+            said = self.measure(panned).strips["drum"].stage("post-fader")
+            bare = panned.model_copy(
+                update={"strips": (panned.strip("drum"), panned.mix.model_copy(update={"chain": ()}))}
+            )
+            blocks = render_stretch(bare, self.bench.media, 0, 2 * RATE_HZ)
+            summary = summarize((block.copy() for block in blocks), sample_rate_hz=RATE_HZ, n_channels=2)
+            with self.subTest(position=position):
+                self.assertAlmostEqual(said.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.001)
+                self.assertAlmostEqual(said.integrated_lufs, summary.integrated_lufs, delta=0.01)
+                self.assertAlmostEqual(said.rms_dbfs, summary.rms_dbfs, delta=0.001)
 
     def test_a_processor_renders_what_hears_it_too(self) -> None:
         self.measure()

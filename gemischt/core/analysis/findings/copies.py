@@ -87,7 +87,11 @@ def _compare(situation: Situation, first: Strip, second: Strip) -> LaneFinding:
     session = situation.session
     rate = session.sample_rate_hz
     bare = {"chain": (), "output": None, "late": False, "sends": (), "polarity_inverted": False}
-    strips = (first.model_copy(update=bare), second.model_copy(update=bare), Strip(id="mix.alone", kind="mix", name="Mix"))
+    strips = (
+        first.model_copy(update=bare),
+        second.model_copy(update=bare),
+        Strip(id="mix.alone", kind="mix", name="Mix"),
+    )
     alone: Session = session.model_copy(update={"strips": strips, "control_groups": (), "folders": ()})
     middle = situation.of(first).stage("source").true_peak_at_s
     start = max(0.0, middle - _LOUD_PART_S / 2)
