@@ -11,7 +11,7 @@ from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from gemischt import __version__
-from gemischt.api.routers import audio, catalogue, jobs, live, presets, routing, sessions
+from gemischt.api.routers import audio, catalogue, jobs, level, live, presets, routing, sessions
 from gemischt.api.schemas import ErrorBody, FaultBody
 from gemischt.api.security import OnlyOwnPages
 from gemischt.api.settings import Settings
@@ -65,6 +65,7 @@ def create_app(settings: Settings) -> FastAPI:
         sessions.router,
         audio.router,
         routing.router,
+        level.router,
         presets.router,
         jobs.router,
         catalogue.router,

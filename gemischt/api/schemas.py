@@ -5,8 +5,9 @@ from typing import Any
 
 from pydantic import BaseModel, Field, field_validator
 
+from gemischt.core.analysis.reference import Figure, Place
 from gemischt.core.session.actions import AnyAction
-from gemischt.core.session.document import Name, Session
+from gemischt.core.session.document import Id, Name, Session
 from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
 from gemischt.core.session.tree import TreeRow, tree_of
@@ -14,6 +15,7 @@ from gemischt.operations.jobs import Job, JobState
 from gemischt.operations.printing import Bits
 from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
+from gemischt.storage.snapshots import Snapshot
 
 
 class FaultBody(BaseModel):
@@ -100,6 +102,47 @@ class Stretch(BaseModel):
         if stretch_s is not None and not 0.0 <= stretch_s[0] < stretch_s[1]:
             raise ValueError(f"must begin at 0 or later and end after that, got {stretch_s[0]:g} to {stretch_s[1]:g}")
         return stretch_s
+
+
+class ReferenceOrder(BaseModel):
+    """What to bring where; ``target`` in the figure's own unit."""
+
+    strips: list[Id] = Field(min_length=1, max_length=512)
+    figure: Figure = "peak"
+    target: float = Field(default=-18.0, ge=-80.0, le=20.0)
+    place: Place = "trim"
+    together: bool = False
+    compensate: bool = False
+    vu_reference_dbfs: float = Field(default=-18.0, ge=-40.0, le=0.0)
+
+
+class PutAsideBody(BaseModel):
+    """A finding put aside: its id, the key of its evidence, and why."""
+
+    finding: str = Field(min_length=1, max_length=300)
+    evidence_key: str = Field(max_length=300)
+    reason: str = Field(min_length=1, max_length=2000)
+
+
+class NewSnapshot(BaseModel):
+    name: Name
+
+
+class SnapshotListing(BaseModel):
+    id: str
+    name: str
+    made_at: datetime
+
+    @classmethod
+    def of(cls, snapshot: Snapshot) -> "SnapshotListing":
+        return cls(id=snapshot.id, name=snapshot.name, made_at=snapshot.made_at)
+
+
+class TakeBackOrder(BaseModel):
+    """Strips to take back; none is everything."""
+
+    revision: int
+    strips: list[Id] = []
 
 
 class PresetListing(BaseModel):

@@ -5,6 +5,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from csv import DictWriter
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -28,6 +29,12 @@ from gemischt.operations.session_files import (
     export_session,
     is_session_file,
     locate_session,
+)
+from gemischt.operations.session_measuring import (
+    examine_session,
+    finding_to_json,
+    measure_session,
+    measurement_to_json,
 )
 from gemischt.operations.workspace import Workspace
 
@@ -117,12 +124,23 @@ def render(
 
 
 @app.command()
-def measure(files: list[Path], as_json: JsonOption = False) -> None:
-    """Measure levels and loudness of audio files."""
+def measure(
+    files: Annotated[list[str], typer.Argument(help="Audio files, or one session with --stages.")],
+    stages: Annotated[bool, typer.Option("--stages", help="Measure a session's every strip at every stage.")] = False,
+    csv: Annotated[bool, typer.Option("--csv", help="Print stages as comma-separated values.")] = False,
+    data: DataOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Measure levels and loudness of audio files, or of every stage of a session."""
+    if stages:
+        if len(files) != 1:
+            raise typer.BadParameter("--stages takes one session")
+        _measure_stages(files[0], data, as_json=as_json, csv=csv)
+        return
     results = []
     for path in files:
-        with progress_bar(str(path)):
-            results.append({"path": str(path), **summary_to_json(measure_file(path))})
+        with progress_bar(path):
+            results.append({"path": path, **summary_to_json(measure_file(Path(path)))})
     if as_json:
         print(json.dumps(results))
         return
@@ -132,6 +150,50 @@ def measure(files: list[Path], as_json: JsonOption = False) -> None:
             f"true peak {_show(result['true_peak_dbtp'])} dBTP, RMS {_show(result['rms_dbfs'])} dBFS, "
             f"integrated {_show(result['integrated_lufs'])} LUFS, range {_show(result['loudness_range_lu'])} LU"
         )
+
+
+def _measure_stages(session: str, data: Path | None, *, as_json: bool, csv: bool) -> None:
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        measurement = measure_session(workspace, mix, progress)
+    written = measurement_to_json(mix, measurement)
+    if as_json:
+        print(json.dumps({"duration_s": written["duration_s"], "strips": written["strips"]}))
+        return
+    names = {strip.id: strip.name for strip in mix.strips}
+    rows = [
+        {"strip": names[strip_id], **stage}
+        for strip_id, strip in written["strips"].items()
+        for stage in strip["stages"]
+    ]
+    if csv:
+        writer = DictWriter(sys.stdout, fieldnames=list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+        return
+    for row in rows:
+        stage = row["processor"] or row["name"]
+        print(
+            f"{row['strip']:24s} {stage:20s} peak {_show(row['sample_peak_dbfs']):>6s} dBFS  "
+            f"true peak {_show(row['true_peak_dbtp']):>6s}  RMS {_show(row['rms_dbfs']):>6s}  "
+            f"{_show(row['integrated_lufs']):>6s} LUFS"
+        )
+
+
+@app.command()
+def findings(session: str, data: DataOption = None, as_json: JsonOption = False) -> None:
+    """Examine a session and say what was found, with evidence."""
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        found = examine_session(workspace, mix, measure_session(workspace, mix, progress))
+    if as_json:
+        print(json.dumps([finding_to_json(finding) for finding in found]))
+        return
+    for finding in found:
+        cure = f" Cure: {finding.cure_text}." if finding.cure_text else ""
+        print(f"{finding.title}: {finding.evidence} {finding.why}{cure}")
+    if not found:
+        print(f"{mix.name}: nothing found")
 
 
 @app.command(name="import")

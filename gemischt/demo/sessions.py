@@ -107,9 +107,9 @@ def mixed(media: Mapping[str, Media]) -> Session:
         ],
         "drums": [
             _DRUM_LANES,
-            _compressor("compressor", threshold_db=-20.0, ratio=2.0, attack_ms=30.0, release_ms=150.0),
+            _compressor("compressor", threshold_db=-26.0, ratio=2.0, attack_ms=30.0, release_ms=150.0),
         ],
-        "voices": [_compressor("compressor", threshold_db=-22.0, ratio=2.0, attack_ms=15.0, release_ms=180.0)],
+        "voices": [_compressor("compressor", threshold_db=-28.0, ratio=2.0, attack_ms=15.0, release_ms=180.0)],
     }  # fmt: skip
     sends: dict[str, list[dict[str, Any]]] = {
         "hand-claps": [_send("hall", -12.0)],

@@ -3,6 +3,7 @@
 transport  what the user can ask for, as a small state machine
 frames     the binary message: sound and what was measured beside it
 player     the engine thread of one session
+monitor    how the listener hears the mix
 hub        one player per session, and who listens to it
 messages   the JSON messages both ways
 """

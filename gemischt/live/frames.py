@@ -8,6 +8,7 @@ Little-endian. Header, then float32 values:
     probe     n_probed * 3      per processor of the watched strip: peak after it, detected level, reduction
     spectrum  n_spectrum
     sound     2 * n_samples     left, then right; absent for connections that only watch
+    other     2 * n_samples     the session it is compared with; absent while none is
 
 Levels do not go below -150.
 """
@@ -21,7 +22,7 @@ from numpy.typing import NDArray
 Values = NDArray[np.float32]
 
 # magic, epoch, serial, revision, first sample of the epoch, song position in samples (float64), samples, strips,
-# probed processors, spectrum bins, sound follows
+# probed processors, spectrum bins, how many sounds follow
 _HEADER = struct.Struct("<4sIIIIdIIIII")
 MAGIC = b"GMX1"
 HEADER_BYTES = _HEADER.size
@@ -43,6 +44,7 @@ class Frame:
     probe: Values
     spectrum: Values
     sound: Values
+    other: Values
 
 
 def pack_frame(frame: Frame, *, with_sound: bool) -> bytes:
@@ -58,9 +60,9 @@ def pack_frame(frame: Frame, *, with_sound: bool) -> bytes:
         len(frame.reductions),
         len(frame.probe),
         len(frame.spectrum),
-        int(with_sound),
+        (2 if frame.other.size else 1) if with_sound else 0,
     )
     parts = [frame.mix, frame.meters, frame.reductions, frame.probe, frame.spectrum]
     if with_sound:
-        parts.append(frame.sound)
+        parts += [frame.sound, frame.other]
     return header + b"".join(part.astype("<f4", copy=False).tobytes() for part in parts)

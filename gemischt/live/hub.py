@@ -102,6 +102,13 @@ class Room:
                 self._watched = strip
                 self.player.watch(strip)
                 listener.send(self._curves_message(self._stored.session))
+            case messages.Listen(mode=mode, dim=dim):
+                self.player.listen(mode, dim=dim)
+            case messages.Compare(snapshot=snapshot, offset_db=offset_db):
+                self._compare(snapshot, offset_db)
+            case messages.Audition(action=action, offset_db=offset_db):
+                session = apply_action(self._stored.session, parse_action(action))
+                self.player.compare(session, self._media, offset_db=offset_db)
             case messages.Preview(serial=serial, action=action):
                 session = apply_action(self._stored.session, parse_action(action))
                 if session.media != self._stored.session.media:
@@ -121,6 +128,13 @@ class Room:
 
     def close(self) -> None:
         self.player.close()
+
+    def _compare(self, snapshot_id: str | None, offset_db: float) -> None:
+        if snapshot_id is None:
+            self.player.compare(None, None)
+            return
+        session = self._workspace.snapshots.get(self._stored.id, snapshot_id).session
+        self.player.compare(session, self._workspace.open_media(session), offset_db=offset_db)
 
     def _go_on_with(self, stored: StoredSession) -> None:
         self.player.edit(stored.session, self._media, revision=stored.revision)

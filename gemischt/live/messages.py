@@ -1,10 +1,11 @@
 """JSON messages of the live connection."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import Field, TypeAdapter
 
 from gemischt.core.parameters import FrozenModel
+from gemischt.live.monitor import MonitorMode
 
 
 class Play(FrozenModel):
@@ -45,6 +46,30 @@ class Watch(FrozenModel):
     strip: str | None
 
 
+class Listen(FrozenModel):
+    """How to hear the mix; nothing of it is printed."""
+
+    type: Literal["listen"]
+    mode: MonitorMode
+    dim: bool
+
+
+class Compare(FrozenModel):
+    """Render a snapshot alongside, turned by ``offset_db``; null ends it. The page switches between both."""
+
+    type: Literal["compare"]
+    snapshot: str | None
+    offset_db: float = Field(default=0.0, ge=-60.0, le=60.0)
+
+
+class Audition(FrozenModel):
+    """Render the session alongside with an edit made, turned by ``offset_db``: before and after at one key."""
+
+    type: Literal["audition"]
+    action: dict[str, Any]
+    offset_db: float = Field(default=0.0, ge=-60.0, le=60.0)
+
+
 class Preview(FrozenModel):
     """Hear an edit while it is being made; ``serial`` comes back with the first sound that has it."""
 
@@ -59,5 +84,8 @@ class Revert(FrozenModel):
     type: Literal["revert"]
 
 
-ClientMessage = Annotated[Play | Stop | Seek | Loop | Played | Watch | Preview | Revert, Field(discriminator="type")]
-CLIENT_MESSAGE: TypeAdapter[Play | Stop | Seek | Loop | Played | Watch | Preview | Revert] = TypeAdapter(ClientMessage)
+AnyMessage: TypeAlias = (
+    Play | Stop | Seek | Loop | Played | Watch | Listen | Compare | Audition | Preview | Revert
+)  # fmt: skip
+ClientMessage = Annotated[AnyMessage, Field(discriminator="type")]
+CLIENT_MESSAGE: TypeAdapter[AnyMessage] = TypeAdapter(ClientMessage)

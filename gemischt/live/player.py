@@ -17,6 +17,7 @@ from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.session.document import Session
 from gemischt.core.units import s_to_samples
 from gemischt.live.frames import Frame
+from gemischt.live.monitor import Monitor, MonitorMode
 from gemischt.live.transport import Transport
 from gemischt.operations.workspace import OpenMedia
 
@@ -62,6 +63,14 @@ class Player:
         self._loudness = LoudnessMeter(self._rate, 2)
         self._true_peak = TruePeakMeter(2, max_block=BLOCK_SAMPLES)
         self._bank = self._new_bank()
+        self._monitor = Monitor()
+        self._mode: MonitorMode = "stereo"
+        self._dim = False
+        # The other of two sessions that are compared: rendered alongside, so that switching is instant.
+        self._other: Renderer | None = None
+        self._other_media: OpenMedia | None = None
+        self._other_monitor = Monitor()
+        self._other_offset_db = 0.0
         self._thread = threading.Thread(target=self._run, name="player", daemon=True)
         self._thread.start()
 
@@ -101,6 +110,30 @@ class Player:
             self._renderer.probe = StripProbe(strip_id, self._rate) if strip_id else None
 
         self._wish(watch)
+
+    def listen(self, mode: MonitorMode, *, dim: bool) -> None:
+        """Hear the mix in another way; what is printed and measured stays as it is."""
+
+        def listen() -> None:
+            self._mode, self._dim = mode, dim
+            self._set_monitors(glide=True)
+
+        self._wish(listen)
+
+    def compare(self, session: Session | None, media: OpenMedia | None, *, offset_db: float = 0.0) -> None:
+        """Render another session alongside, turned by ``offset_db``; None ends it."""
+
+        def compare() -> None:
+            self._other = None
+            self._other_offset_db = offset_db
+            if session is not None and media is not None:
+                self._other_media = media
+                self._other = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
+                self._other.set_loop(self.transport.loop)
+                self._align_other()
+            self._set_monitors(glide=False)
+
+        self._wish(compare)
 
     def edit(self, session: Session, media: OpenMedia, *, revision: int, serial: int | None = None) -> None:
         """Go on with a changed session; ``revision`` and ``serial`` are told with the first sound that has it."""
@@ -153,8 +186,26 @@ class Player:
         if self.transport.loop is None and before - latency >= self.length_samples:
             self._jump(self.transport.stop(self.length_samples))
 
+    def _set_monitors(self, *, glide: bool) -> None:
+        self._monitor.set(self._mode, dim=self._dim, offset_db=0.0, glide=glide)
+        self._other_monitor.set(self._mode, dim=self._dim, offset_db=self._other_offset_db, glide=glide)
+
+    def _align_other(self) -> None:
+        """Let the other session sound at the same place of the song, whatever the two delay."""
+        if self._other is not None:
+            own = self._renderer
+            place = own.position_samples - own.latency_samples + self._other.latency_samples
+            self._other.seek(place)
+
+    def _render_other(self, n_samples: int) -> Audio | None:
+        """As much of the other session, which may meet its loop's end elsewhere."""
+        if self._other is None:
+            return None
+        return self._other_monitor.process(self._other.render(n_samples))
+
     def _frame(self, sound: Audio, n_samples: int, heard: float) -> Frame:
         plan = self._renderer.plan
+        other = self._render_other(n_samples)
         self._loudness.process(sound, n_samples)
         self._true_peak.process(sound, n_samples)
         mix = (
@@ -181,7 +232,8 @@ class Player:
             spectrum=probe.spectrum.levels_db().astype(np.float32)
             if probe and with_spectrum
             else np.zeros(0, np.float32),
-            sound=sound.astype(np.float32).ravel(),
+            sound=self._monitor.process(sound).astype(np.float32).ravel(),
+            other=np.zeros(0, np.float32) if other is None else other.astype(np.float32).ravel(),
         )
 
     def _jump(self, transport: Transport) -> None:
@@ -190,6 +242,7 @@ class Player:
             self._true_peak.reset()
         self.transport = transport
         self._renderer.seek(transport.position_samples)
+        self._align_other()
         self._sent_samples = self._played_samples = 0
         self._heard.clear()
         self._on_transport(transport)
@@ -197,6 +250,8 @@ class Player:
     def _set_loop(self, loop: tuple[int, int] | None) -> None:
         self.transport = self.transport.set_loop(loop)
         self._renderer.set_loop(self.transport.loop)
+        if self._other is not None:
+            self._other.set_loop(self.transport.loop)
         self._on_transport(self.transport)
 
     def _edit(self, session: Session, media: OpenMedia, revision: int, serial: int | None) -> None:
@@ -206,6 +261,8 @@ class Player:
         if probe is not None and self._renderer.plan is not plan:
             # The chain may have another order now.
             self._renderer.probe = StripProbe(probe.strip_id, self._rate)
+        if self._renderer.plan is not plan:
+            self._align_other()
         self._revision = revision
         if serial is not None:
             self._serial = serial

@@ -1,10 +1,12 @@
 """Use cases, shared by the web application and the command line.
 
-workspace      a data folder: sessions, audio, prints
-importing      files into tracks
-printing       a mix into a file
-measuring      levels and loudness of files
-overview       waveform and loudness of the mix over the song
-session_files  sessions as files on disk: read, export
-jobs           long work with progress, cancel and a result
+workspace          a data folder: sessions, audio, prints
+importing          files into tracks
+printing           a mix into a file
+measuring          levels and loudness of files
+session_measuring  levels of a whole session, and what was found
+waveforms          files, to draw clips with
+reports            measured reports as JSON
+session_files      sessions as files on disk: read, export
+jobs               long work with progress, cancel and a result
 """

@@ -12,6 +12,7 @@ from gemischt.storage.database import open_database
 from gemischt.storage.presets import PresetStore
 from gemischt.storage.renders import DiskRenders
 from gemischt.storage.sessions import SessionStore, StoredSession
+from gemischt.storage.snapshots import PutAsideStore, SnapshotStore
 
 
 class OpenMedia:
@@ -43,6 +44,8 @@ class Workspace:
         self._engine = open_database(folder / "gemischt.sqlite")
         self.sessions = SessionStore(self._engine)
         self.presets = PresetStore(self._engine)
+        self.snapshots = SnapshotStore(self._engine)
+        self.put_aside = PutAsideStore(self._engine)
         self.audio = AudioStore(self._engine, folder / "audio")
         self.renders = DiskRenders(folder / "renders", sources_digest())
         self.prints = folder / "prints"

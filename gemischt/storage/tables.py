@@ -68,3 +68,27 @@ class PresetRow(Base):
     name: Mapped[str] = mapped_column(String(200))
     document: Mapped[str] = mapped_column(Text)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class SnapshotRow(Base):
+    """A session's document as it was, under a name."""
+
+    __tablename__ = "snapshots"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    document: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class PutAsideRow(Base):
+    """A finding that was put aside with a reason, and the evidence it had then."""
+
+    __tablename__ = "put_aside"
+
+    session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
+    finding: Mapped[str] = mapped_column(String(300), primary_key=True)
+    evidence_key: Mapped[str] = mapped_column(String(300))
+    reason: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)

@@ -201,9 +201,9 @@ class JobsTest(ApiCase):
             names.add(job["result"]["file_name"])
         self.assertEqual(len(names), 2)
 
-    def test_overview(self) -> None:
+    def test_measurement(self) -> None:
         state = self.song()
-        job = self.finished(self.ask("POST", f"/api/sessions/{state['id']}/overview", status=202))
+        job = self.finished(self.ask("POST", f"/api/sessions/{state['id']}/measurement", status=202))
         self.assertEqual(job["result"]["revision"], state["revision"])
         self.assertAlmostEqual(max(job["result"]["peaks"]), 0.2512, places=3)
 

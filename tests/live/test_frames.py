@@ -8,7 +8,7 @@ import numpy as np
 from gemischt.live.frames import HEADER_BYTES, Frame, pack_frame
 
 
-def frame() -> Frame:
+def frame(*other: float) -> Frame:
     def values(*numbers: float) -> np.ndarray:
         return np.array(numbers, np.float32)
 
@@ -25,6 +25,7 @@ def frame() -> Frame:
         probe=values(1, 2, 3),
         spectrum=values(-90, -80),
         sound=values(0.1, 0.2, 0.3, 0.4),
+        other=values(*other),
     )
 
 
@@ -47,3 +48,8 @@ class FramesTest(unittest.TestCase):
         watching = pack_frame(frame(), with_sound=False)
         self.assertEqual(struct.unpack_from("<I", watching, 44), (0,))
         self.assertEqual(len(watching), len(pack_frame(frame(), with_sound=True)) - 16)
+
+    def test_a_compared_session_follows_the_sound(self) -> None:
+        both = pack_frame(frame(0.5, 0.6, 0.7, 0.8), with_sound=True)
+        self.assertEqual(struct.unpack_from("<I", both, 44), (2,))
+        np.testing.assert_allclose(np.frombuffer(both[-16:], "<f4"), np.array([0.5, 0.6, 0.7, 0.8], np.float32))

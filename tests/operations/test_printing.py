@@ -8,7 +8,6 @@ import soundfile
 
 from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
 from gemischt.operations.measuring import measure_file
-from gemischt.operations.overview import N_BINS, mix_overview
 from gemischt.operations.printing import Bits, Printed, Quantizer, print_mix
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 from tests.support.workspaces import WorkspaceCase
@@ -91,19 +90,3 @@ class PrintTest(WorkspaceCase):
             print_mix(session, self.workspace.open_media(session), self.folder / "x.wav", bits="24")
         self.assertIn("disk is full", caught.exception.what)
         self.assertFalse((self.folder / "x.wav").exists())
-
-
-class OverviewTest(WorkspaceCase):
-    def test_peaks_and_loudness_lie_where_the_sound_is(self) -> None:
-        signal = np.concatenate([np.zeros((2, RATE_HZ)), sine(1000, -6, 1.0)], axis=1)
-        session = self.new_session(tone=signal).session
-        overview = mix_overview(session, self.workspace.open_media(session))
-        self.assertAlmostEqual(overview.duration_s, 2.0)
-        peaks = np.array(overview.peaks)
-        self.assertFalse(peaks[: N_BINS // 2 - 2].any())
-        np.testing.assert_allclose(peaks[N_BINS // 2 + 2 :], 0.5012, atol=0.001)
-
-    def test_an_empty_song_has_an_empty_overview(self) -> None:
-        session = self.new_session().session
-        overview = mix_overview(session, self.workspace.open_media(session))
-        self.assertEqual((overview.duration_s, max(overview.peaks)), (0.0, 0.0))

@@ -1,6 +1,5 @@
-"""Long work: prints, overviews, and how far they are."""
+"""Long work: prints, and how far jobs are."""
 
-import dataclasses
 import re
 from pathlib import Path
 from typing import Any
@@ -12,9 +11,7 @@ from gemischt.api.dependencies import JobsDep, WorkspaceDep
 from gemischt.api.schemas import JobStatus, PrintOrder
 from gemischt.core.errors import NotFound
 from gemischt.core.session.document import Session
-from gemischt.core.units import finite_or_none
 from gemischt.operations.measuring import summary_to_json
-from gemischt.operations.overview import mix_overview
 from gemischt.operations.printing import print_mix
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
@@ -31,19 +28,6 @@ def start_print(session_id: str, order: PrintOrder, workspace: WorkspaceDep, job
         return _print(workspace, session, order, report)
 
     return JobStatus.of(jobs.start(f"Print {session.name}", work))
-
-
-@router.post("/sessions/{session_id}/overview", operation_id="startOverview", status_code=202)
-def start_overview(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
-    """Waveform and loudness of the mix; an overview still waiting for this session is given up for the new one."""
-    stored = workspace.sessions.get(session_id)
-
-    def work(report: Progress) -> dict[str, Any]:
-        overview = mix_overview(stored.session, workspace.open_media(stored.session), report)
-        result = dataclasses.asdict(overview) | {"revision": stored.revision}
-        return result | {"integrated_lufs": finite_or_none(overview.integrated_lufs)}
-
-    return JobStatus.of(jobs.start_instead(f"Overview {session_id}", work))
 
 
 @router.get("/jobs", operation_id="listJobs")

@@ -2,13 +2,16 @@ import { QueryClient, useQuery } from "@tanstack/react-query";
 
 import { request, ServerError } from "./client";
 import type {
+  Difference,
   Flow,
   JobStatus,
   PresetListing,
   ProcessorListing,
+  PutAsideBody,
   RackListing,
   SessionListing,
   SessionState,
+  SnapshotListing,
   Wish,
 } from "./types";
 
@@ -23,6 +26,9 @@ const keys = {
   jobs: ["jobs"],
   presets: ["presets"],
   racks: ["racks"],
+  putAside: (id: string) => ["put-aside", id],
+  snapshots: (id: string) => ["snapshots", id],
+  differences: (id: string, snapshot: string, revision: number) => ["differences", id, snapshot, revision],
   flow: (id: string, revision: number, folded: string[]) => ["flow", id, revision, folded],
   waveform: (id: string, media: string) => ["waveform", id, media],
 };
@@ -58,6 +64,37 @@ export function usePresets() {
 
 export function refreshPresets(): void {
   void queryClient.invalidateQueries({ queryKey: keys.presets });
+}
+
+export function usePutAside(id: string) {
+  return useQuery({
+    queryKey: keys.putAside(id),
+    queryFn: () => request<PutAsideBody[]>("GET", `/api/sessions/${id}/put-aside`),
+  });
+}
+
+export function refreshPutAside(id: string): void {
+  void queryClient.invalidateQueries({ queryKey: keys.putAside(id) });
+}
+
+export function useSnapshots(id: string) {
+  return useQuery({
+    queryKey: keys.snapshots(id),
+    queryFn: () => request<SnapshotListing[]>("GET", `/api/sessions/${id}/snapshots`),
+  });
+}
+
+export function refreshSnapshots(id: string): void {
+  void queryClient.invalidateQueries({ queryKey: keys.snapshots(id) });
+}
+
+/** What has changed since a snapshot, in words. */
+export function useDifferences(id: string, snapshot: string, revision: number) {
+  return useQuery({
+    queryKey: keys.differences(id, snapshot, revision),
+    queryFn: () => request<Difference[]>("GET", `/api/sessions/${id}/snapshots/${snapshot}/differences`),
+    enabled: snapshot !== "",
+  });
 }
 
 export function useRacks() {
@@ -141,6 +178,13 @@ function inOrder(id: string, post: (revision: number) => Promise<SessionState>):
 
 export function postEdit(id: string, action: Wish): Promise<SessionState> {
   return inOrder(id, (revision) => request("POST", `/api/sessions/${id}/edits`, { revision, action }));
+}
+
+/** Make the session, or some strips, what a snapshot holds. */
+export function postTakeBack(id: string, snapshot: string, strips: string[]): Promise<SessionState> {
+  return inOrder(id, (revision) =>
+    request("POST", `/api/sessions/${id}/snapshots/${snapshot}/take-back`, { revision, strips }),
+  );
 }
 
 export function postStep(id: string, step: "undo" | "redo"): Promise<SessionState> {

@@ -2,14 +2,15 @@ import { chakra } from "@chakra-ui/react";
 
 import { ComingStation } from "../features/coming";
 import { FocusSheet, PresetList } from "../features/focus";
-import { DropZone, Level } from "../features/level";
+import { Findings } from "../features/findings";
+import { DropZone, Level, Reference, Snapshots } from "../features/level";
 import { Print } from "../features/print";
 import { Route } from "../features/route";
 import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
 import { Tidy } from "../features/tidy";
 import { SongLine, TopLine } from "../features/transport";
+import { useFollowMeasurement } from "./measurement";
 import { Notices } from "./Notices";
-import { useFollowOverview } from "./overview";
 import { StationList } from "./StationList";
 import { useView } from "./store";
 import { useKeys } from "./useKeys";
@@ -17,7 +18,7 @@ import { useKeys } from "./useKeys";
 /** The frame around every station. */
 export function Shell() {
   useKeys();
-  useFollowOverview();
+  useFollowMeasurement();
   const station = useView((view) => view.station);
   return (
     <DropZone>
@@ -52,6 +53,9 @@ export function Shell() {
       <DecisionQuestion />
       <StripDialogs />
       <PresetList />
+      <Findings />
+      <Reference />
+      <Snapshots />
       <Notices />
     </DropZone>
   );

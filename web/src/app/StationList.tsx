@@ -1,11 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 
+import { useOpenFindings, weightsByStation } from "./findings";
 import { StationSign } from "./StationSign";
 import { show, STATIONS, useView } from "./store";
 
 /** The six stations, in the order of the work. */
 export function StationList() {
   const current = useView((view) => view.station);
+  const findings = useOpenFindings();
+  const weights = weightsByStation(findings);
   return (
     <chakra.nav
       aria-label="Stations"
@@ -38,10 +41,33 @@ export function StationList() {
             onClick={() => show(station)}
           >
             <StationSign station={station} />
-            {index + 1} {station}
+            <span>
+              {index + 1} {station}
+              {weights.has(station) && (
+                <chakra.span
+                  color={weights.get(station) === "wrong" ? "over" : "hotText"}
+                  aria-label="has findings"
+                >
+                  {" "}
+                  ⚠
+                </chakra.span>
+              )}
+            </span>
           </chakra.button>
         );
       })}
+      <chakra.button
+        type="button"
+        width="100%"
+        height="target"
+        marginTop="12px"
+        fontSize="small"
+        color={findings.some(({ weight }) => weight === "wrong") ? "over" : "quiet"}
+        cursor="pointer"
+        onClick={() => useView.setState({ dialog: "findings" })}
+      >
+        Findings {findings.length}
+      </chakra.button>
       <chakra.button
         type="button"
         width="100%"

@@ -8,9 +8,11 @@ import {
   askWhich,
   focusStrip,
   foldSheet,
+  LEVEL_FACES,
   notify,
   selectStrips,
   show,
+  showLevelFace,
   STAGES,
   STATIONS,
   useView,
@@ -197,6 +199,16 @@ export function commandsOf(open: Open): Command[] {
       name: `Station ${station}`,
       keys: String(index + 1),
       run: () => show(station),
+    })),
+    { name: "Findings", keys: "P", run: () => useView.setState({ dialog: "findings" }) },
+    { name: "Bring strips to reference", run: () => useView.setState({ dialog: "reference" }) },
+    { name: "Compare with a snapshot", run: () => useView.setState({ dialog: "snapshots" }) },
+    ...LEVEL_FACES.map((face) => ({
+      name: `Level shows ${face}`,
+      run: () => {
+        show("Level");
+        showLevelFace(face);
+      },
     })),
     ...STAGES.map((stage) => ({ name: `Meters read ${stage}`, run: () => useView.setState({ stage }) })),
     {

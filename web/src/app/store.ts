@@ -3,6 +3,8 @@ import { create } from "zustand";
 export const STATIONS = ["Tidy", "Level", "Route", "Duck", "Place", "Print"] as const;
 export type Station = (typeof STATIONS)[number];
 
+export const LEVEL_FACES = ["rows", "gain ladder"] as const;
+
 export const STAGES = ["source", "pre-fader", "post-fader"] as const;
 export type Stage = (typeof STAGES)[number];
 
@@ -24,9 +26,21 @@ type View = {
   stage: Stage;
   /** Whether the focus sheet is folded, by station. */
   sheetFolded: Record<Station, boolean>;
+  /** What the Level station shows. */
+  levelFace: (typeof LEVEL_FACES)[number];
   /** Folders whose members are not shown. */
   foldedFolders: ReadonlySet<string>;
-  dialog: "finder" | "keys" | "rename" | "delete" | "color" | "presets" | null;
+  dialog:
+    | "finder"
+    | "keys"
+    | "rename"
+    | "delete"
+    | "color"
+    | "presets"
+    | "findings"
+    | "reference"
+    | "snapshots"
+    | null;
   question: Question | null;
   decision: Decision | null;
   notices: Notice[];
@@ -39,6 +53,7 @@ export const useView = create<View>(() => ({
   selected: new Set(),
   stage: "pre-fader",
   sheetFolded: { Tidy: true, Level: false, Route: true, Duck: true, Place: true, Print: false },
+  levelFace: "rows",
   foldedFolders: new Set(),
   dialog: null,
   question: null,
@@ -97,6 +112,14 @@ export function focusStrip(id: string, extend = false): void {
 
 export function selectStrips(ids: string[], focused: string): void {
   useView.setState({ selected: new Set(ids), focused });
+}
+
+/** The gain ladder needs the width of the focus sheet. */
+export function showLevelFace(levelFace: View["levelFace"]): void {
+  useView.setState(({ sheetFolded }) => ({
+    levelFace,
+    sheetFolded: { ...sheetFolded, Level: levelFace === "gain ladder" },
+  }));
 }
 
 export function foldSheet(): void {

@@ -33,9 +33,14 @@ function connect() {
     const frame = parseFrame(event.data);
     if (frame.sound && speaker) {
       const sound = frame.sound.slice();
-      speaker.postMessage({ epoch: frame.epoch, firstSample: frame.firstSample, sound }, [sound.buffer]);
+      const other = frame.other?.slice() ?? null;
+      const { epoch, firstSample } = frame;
+      speaker.postMessage(
+        { epoch, firstSample, sound, other },
+        other ? [sound.buffer, other.buffer] : [sound.buffer],
+      );
     }
-    tell({ type: "frame", frame: { ...frame, sound: null } });
+    tell({ type: "frame", frame: { ...frame, sound: null, other: null } });
   };
   opened.onclose = () => {
     if (socket !== opened) return;

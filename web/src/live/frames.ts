@@ -12,6 +12,8 @@ export type Frame = {
   probe: Float32Array;
   spectrum: Float32Array;
   sound: Float32Array | null;
+  /** The session this one is compared with; null while none is. */
+  other: Float32Array | null;
 };
 
 const HEADER_BYTES = 48;
@@ -43,5 +45,6 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
     probe: take(nProbe),
     spectrum: take(nSpectrum),
     sound: view.getUint32(44, true) ? take(2 * nSamples) : null,
+    other: view.getUint32(44, true) > 1 ? take(2 * nSamples) : null,
   };
 }

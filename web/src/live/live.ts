@@ -13,6 +13,9 @@ export type Transport = {
   strips: string[];
 };
 
+export const MONITOR_MODES = ["stereo", "mono", "left", "right", "mid", "side"] as const;
+export type MonitorMode = (typeof MONITOR_MODES)[number];
+
 export type LiveError = { what: string; where: string; remedy: string };
 
 export type Handlers = { onDocument: (revision: number) => void; onError: (error: LiveError) => void };
@@ -92,6 +95,22 @@ export class Live {
     this.watched = strip;
     this.spectrum = null;
     this.send({ type: "watch", strip });
+  }
+
+  /** How to hear the mix; nothing of it is printed. */
+  listen(mode: MonitorMode, dim: boolean): void {
+    this.send({ type: "listen", mode, dim });
+  }
+
+  /** Render a snapshot alongside, or end that with null. */
+  compare(snapshot: string | null, offsetDb: number): void {
+    if (snapshot === null) this.speaker.side(0);
+    this.send({ type: "compare", snapshot, offset_db: offsetDb });
+  }
+
+  /** Render the session alongside with an edit made. */
+  audition(action: Wish, offsetDb: number): void {
+    this.send({ type: "audition", action, offset_db: offsetDb });
   }
 
   /** Let an edit be heard while it is being made. */

@@ -1,9 +1,11 @@
 /** Plays blocks as they come. A new epoch fades the old sound out and starts anew; what was played is reported. */
 
-type Block = { epoch: number; firstSample: number; sound: Float32Array };
+type Block = { epoch: number; firstSample: number; sound: Float32Array; other: Float32Array | null };
 
 const FADE_SAMPLES = 240;
 const REPORT_EVERY_SAMPLES = 512;
+/** How long switching between two compared sessions is crossfaded. */
+const SWITCH_SAMPLES = 240;
 
 class Playback extends AudioWorkletProcessor {
   private blocks: Block[] = [];
@@ -16,12 +18,16 @@ class Playback extends AudioWorkletProcessor {
   private last: [number, number] = [0, 0];
   private server: MessagePort | null = null;
   private missed = 0;
+  /** 0 hears the session, 1 what it is compared with. */
+  private side = 0;
+  private wantedSide = 0;
 
   constructor() {
     super();
     this.port.onmessage = (
-      event: MessageEvent<{ port?: MessagePort; silence?: number; forget?: boolean }>,
+      event: MessageEvent<{ port?: MessagePort; silence?: number; forget?: boolean; side?: 0 | 1 }>,
     ) => {
+      if (event.data.side !== undefined) this.wantedSide = event.data.side;
       if (event.data.port) {
         this.server = event.data.port;
         this.server.onmessage = (block: MessageEvent<Block>) => this.take(block.data);
@@ -59,6 +65,17 @@ class Playback extends AudioWorkletProcessor {
         const length = block.sound.length / 2;
         l = block.sound[this.offset] ?? 0;
         r = block.sound[length + this.offset] ?? 0;
+        if (this.side !== this.wantedSide) {
+          const step = 1 / SWITCH_SAMPLES;
+          this.side =
+            this.wantedSide > this.side
+              ? Math.min(this.wantedSide, this.side + step)
+              : Math.max(this.wantedSide, this.side - step);
+        }
+        if (block.other && this.side > 0) {
+          l += this.side * ((block.other[this.offset] ?? 0) - l);
+          r += this.side * ((block.other[length + this.offset] ?? 0) - r);
+        }
         this.offset += 1;
         this.played += 1;
         this.unreported += 1;

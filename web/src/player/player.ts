@@ -36,6 +36,11 @@ export class Speaker {
     this.node?.port.postMessage({ silence: epoch });
   }
 
+  /** Hear the session (0) or what it is compared with (1). */
+  side(side: 0 | 1): void {
+    this.node?.port.postMessage({ side });
+  }
+
   /** A new connection counts its epochs anew. */
   forgetEpochs(): void {
     this.node?.port.postMessage({ forget: true });

@@ -3,6 +3,7 @@ import { chakra } from "@chakra-ui/react";
 import { useOpen } from "../../app/SessionContext";
 import { foldSheet, useView } from "../../app/store";
 import { LetterToggle } from "../../controls/LetterToggle";
+import { StripFindings } from "../findings";
 import { Chain } from "./Chain";
 import { Ladder } from "./Ladder";
 import { Sentence } from "./Sentence";
@@ -103,6 +104,7 @@ export function FocusSheet() {
         </chakra.button>
       </chakra.div>
       <Sentence strip={strip} />
+      <StripFindings strip={strip.id} />
       <chakra.div flex="1" overflowY="auto" overflowX="hidden" padding="4px 12px 12px 0">
         <Ladder strip={strip}>
           <Chain strip={strip} chain={strip.chain} into={null} />

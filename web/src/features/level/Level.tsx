@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 
 import { makeBus, makeGroup } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
-import { STAGES, useView } from "../../app/store";
+import { LEVEL_FACES, showLevelFace, STAGES, useView } from "../../app/store";
 import { visibleRows } from "../../app/tree";
 import { SCALE_MARKS_DB, levelToPx } from "../../canvas/scale";
 import { PlainButton } from "../../controls/PlainButton";
@@ -14,32 +14,23 @@ import { FilePicker } from "./FilePicker";
 import { FolderRow } from "./FolderRow";
 import { Groups } from "./Groups";
 import { IncomingFiles } from "./IncomingFiles";
-import { itemsOf, keyCounts } from "./model";
+import { LadderFace } from "./LadderFace";
+import { itemsOf, keyCounts, type LevelItem } from "./model";
 import { MeterCanvas, type MeterCells } from "./MeterCanvas";
 import { Row } from "./Row";
 
-/** One row per strip, folders over what they hold, control groups at the end. */
+/** Every strip in a row: what it does and how loud it is, or how its level came about. */
 export function Level() {
   const open = useOpen();
   const { document, tree } = open.state;
-  const strips = document.strips;
   const stage = useView((view) => view.stage);
-  const focused = useView((view) => view.focused);
+  const face = useView((view) => view.levelFace);
   const selected = useView((view) => view.selected);
   const folded = useView((view) => view.foldedFolders);
   const items = useMemo(
     () => itemsOf(visibleRows(tree, folded), open.strips, document.folders),
     [tree, folded, open.strips, document.folders],
   );
-  const keys = useMemo(() => keyCounts(strips), [strips]);
-  const outputs = useMemo(
-    () => strips.filter((strip) => strip.kind !== "track" && strip.kind !== "ghost"),
-    [strips],
-  );
-
-  // Cells the meters write into, by strip: filled by the rows, read by the canvas, never rendered.
-  const [cells] = useState<MeterCells>(() => ({ peaks: new Map(), reductions: new Map() }));
-
   return (
     <chakra.div height="100%" display="flex" flexDirection="column">
       <chakra.div
@@ -51,15 +42,20 @@ export function Level() {
         borderBottom="1px solid"
         borderColor="rule"
       >
-        <chakra.span color="quiet">read</chakra.span>
-        <Segments
-          label="Meters read"
-          options={STAGES}
-          value={stage}
-          onChange={(value) => useView.setState({ stage: value })}
-        />
-        <chakra.span color="quiet">peak and RMS, dBFS</chakra.span>
+        <Segments label="Face" options={LEVEL_FACES} value={face} onChange={showLevelFace} />
+        {face === "rows" && (
+          <>
+            <chakra.span color="quiet">read</chakra.span>
+            <Segments
+              label="Meters read"
+              options={STAGES}
+              value={stage}
+              onChange={(value) => useView.setState({ stage: value })}
+            />
+          </>
+        )}
         <chakra.div flex="1" />
+        <PlainButton onClick={() => useView.setState({ dialog: "reference" })}>Reference…</PlainButton>
         <PlainButton onClick={() => void makeGroup(open)} disabled={selected.size < 2}>
           Group…
         </PlainButton>
@@ -69,6 +65,27 @@ export function Level() {
         <FilePicker />
       </chakra.div>
       <IncomingFiles />
+      {face === "gain ladder" ? <LadderFace items={items} /> : <Rows items={items} />}
+    </chakra.div>
+  );
+}
+
+/** One row per strip, folders over what they hold, control groups at the end. */
+function Rows({ items }: { items: LevelItem[] }) {
+  const { strips } = useOpen().state.document;
+  const focused = useView((view) => view.focused);
+  const selected = useView((view) => view.selected);
+  const keys = useMemo(() => keyCounts(strips), [strips]);
+  const outputs = useMemo(
+    () => strips.filter((strip) => strip.kind !== "track" && strip.kind !== "ghost"),
+    [strips],
+  );
+
+  // Cells the meters write into, by strip: filled by the rows, read by the canvas, never rendered.
+  const [cells] = useState<MeterCells>(() => ({ peaks: new Map(), reductions: new Map() }));
+
+  return (
+    <>
       <Heads />
       <chakra.div
         flex="1"
@@ -103,7 +120,7 @@ export function Level() {
           </chakra.p>
         )}
       </chakra.div>
-    </chakra.div>
+    </>
   );
 }
 

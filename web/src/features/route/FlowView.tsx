@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 
 import type { Flow, FlowEdge, FlowNode } from "../../api/types";
-import { useOverview } from "../../app/overview";
+import { stageOf, useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { foldFolder, focusStrip, useView } from "../../app/store";
 import type { Colors } from "../../canvas/colors";
@@ -14,6 +14,7 @@ import { geometryOf, litBy } from "./geometry";
 
 const STAGES = 3;
 const POST_FADER = 2;
+const STAGES_READ = ["source", "pre-fader", "post-fader"] as const;
 const TAP_STAGE = { "pre-chain": 0, "pre-fader": 1, "post-fader": 2 } as const;
 const WRITE_EVERY_MS = 120;
 const SILENT_DB = -150;
@@ -24,7 +25,7 @@ export function FlowView({ flow }: { flow: Flow }) {
   const open = useOpen();
   const { live, strips } = open;
   const { playing } = useTransport();
-  const overview = useOverview((state) => state.overview);
+  const measured = useMeasured((store) => store.measured);
   const focused = useView((view) => view.focused);
   const area = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState({ width: 1100, height: 420 });
@@ -58,9 +59,9 @@ export function FlowView({ flow }: { flow: Flow }) {
       const frame = live.frame();
       const index = live.transport.get().strips.indexOf(strip);
       if (frame && index >= 0) return frame.meters[(index * STAGES + stage) * 3 + 1] ?? SILENT_DB;
-      return overview?.strips[strip]?.[stage] ?? SILENT_DB;
+      return stageOf(measured, strip, STAGES_READ[stage] ?? "source")?.sample_peak_dbfs ?? SILENT_DB;
     },
-    [live, overview],
+    [live, measured],
   );
   const levelDb = useCallback(
     (edge: FlowEdge) => peakDb(edge.strip, TAP_STAGE[edge.tap]) + (edge.level_db ?? SILENT_DB),

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState, type DragEvent } from "react";
 
 import { makeBus, makeFolder, removeSelected, selectedStrips, sumFolder } from "../../app/commands";
-import { useOverview } from "../../app/overview";
+import { stageOf, useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { askName, askWhich, focusStrip, useView } from "../../app/store";
 import { visibleRows } from "../../app/tree";
@@ -22,7 +22,7 @@ export function Tidy() {
   const open = useOpen();
   const { document, tree } = open.state;
   const transport = useTransport();
-  const overview = useOverview((state) => state.overview);
+  const measured = useMeasured((store) => store.measured);
   const folded = useView((view) => view.foldedFolders);
   const selected = useView((view) => view.selected);
   const [carried, setCarried] = useState<Carried | null>(null);
@@ -147,7 +147,7 @@ export function Tidy() {
             key={item.key}
             item={item}
             media={media}
-            sourcePeakDb={overview?.strips[item.strip?.id ?? ""]?.[0] ?? null}
+            sourcePeakDb={stageOf(measured, item.strip?.id ?? "", "source")?.sample_peak_dbfs ?? null}
             durationS={durationS}
             lanePx={lanePx}
             marked={Boolean(item.strip && selected.has(item.strip.id))}

@@ -1,12 +1,13 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
-import { useOverview } from "../../app/overview";
+import { useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatTime } from "../../lib/format";
 import { barS } from "../../lib/music";
 import { paintSong } from "./drawSong";
+import { Flags } from "./Flags";
 
 const DRAG_PX = 4;
 
@@ -14,7 +15,7 @@ const DRAG_PX = 4;
 export function SongLine() {
   const { live, state } = useOpen();
   const transport = useTransport();
-  const { overview, progress } = useOverview();
+  const { measured, progress } = useMeasured();
   const area = useRef<HTMLDivElement>(null);
   const playhead = useRef<HTMLDivElement>(null);
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
@@ -29,11 +30,11 @@ export function SongLine() {
         paintSong(context, widthPx, heightPx, colors, {
           durationS,
           sections,
-          overview,
+          measured,
           loopS,
           barS: tempo ? barS(tempo) : 0,
         }),
-      [durationS, sections, overview, loopS, tempo],
+      [durationS, sections, measured, loopS, tempo],
     ),
     false,
   );
@@ -133,6 +134,7 @@ export function SongLine() {
             borderTopColor="ink"
           />
         </chakra.div>
+        <Flags durationS={durationS} />
         {sections.map((section) => (
           <chakra.button
             key={section.name}

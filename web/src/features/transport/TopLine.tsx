@@ -9,6 +9,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatTime } from "../../lib/format";
 import { barAndBeat, barS, noteSign } from "../../lib/music";
 import { useTheme } from "../../theme/useTheme";
+import { Monitor } from "./Monitor";
 
 /** Session, history, transport and loudness. */
 export function TopLine() {
@@ -124,6 +125,7 @@ export function TopLine() {
           ⚠ not connected, trying again
         </chakra.span>
       )}
+      <Monitor />
       <PlainButton
         aria-label="Change between paper and night"
         title="Paper or night (N)"

@@ -1,11 +1,11 @@
 import type { Session } from "../../api/types";
-import type { Overview } from "../../app/overview";
+import type { Measured } from "../../app/measurement";
 import type { Colors } from "../../canvas/colors";
 
 type Song = {
   durationS: number;
   sections: Session["sections"];
-  overview: Overview | null;
+  measured: Measured | null;
   loopS: [number, number] | null;
   barS: number;
 };
@@ -47,7 +47,7 @@ export function paintSong(
       );
     });
   }
-  const overview = song.overview;
+  const overview = song.measured;
   if (!overview) return;
   const shown = overview.duration_s / song.durationS;
   const tall = base - TOP_PX;

@@ -1,0 +1,151 @@
+"""Levels of a whole session: measuring, findings, bringing to reference, snapshots."""
+
+from typing import Any
+
+from fastapi import APIRouter
+
+from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
+from gemischt.api.schemas import (
+    JobStatus,
+    NewSnapshot,
+    PutAsideBody,
+    ReferenceOrder,
+    SessionState,
+    SnapshotListing,
+    TakeBackOrder,
+)
+from gemischt.core.analysis.reference import bring_to_reference
+from gemischt.core.session.actions.snapshots import TakeBack
+from gemischt.core.session.differences import Difference, differences
+from gemischt.operations.reports import report_to_json
+from gemischt.operations.session_measuring import (
+    examine_session,
+    finding_to_json,
+    measure_session,
+    measurement_to_json,
+)
+from gemischt.storage.audio_files import Progress
+from gemischt.storage.snapshots import PutAside
+
+router = APIRouter(prefix="/api/sessions/{session_id}", tags=["level"])
+
+
+@router.post("/measurement", operation_id="startMeasurement", status_code=202)
+def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered."""
+    stored = workspace.sessions.get(session_id)
+
+    def work(report: Progress) -> dict[str, Any]:
+        measurement = measure_session(workspace, stored.session, lambda share: report(0.95 * share))
+        found = examine_session(workspace, stored.session, measurement)
+        result = measurement_to_json(stored.session, measurement)
+        return result | {"revision": stored.revision, "findings": [finding_to_json(finding) for finding in found]}
+
+    return JobStatus.of(jobs.start_instead(f"Measure {session_id}", work))
+
+
+@router.post("/reference", operation_id="planReference", status_code=202)
+def plan_reference(session_id: str, order: ReferenceOrder, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """What bringing strips to a reference would change, and the edit that does it."""
+    stored = workspace.sessions.get(session_id)
+
+    def work(report: Progress) -> dict[str, Any]:
+        measurement = measure_session(workspace, stored.session, report)
+        plan = bring_to_reference(
+            stored.session,
+            measurement,
+            order.strips,
+            figure=order.figure,
+            target=order.target,
+            place=order.place,
+            together=order.together,
+            compensate=order.compensate,
+            vu_reference_dbfs=order.vu_reference_dbfs,
+        )
+        result: dict[str, Any] = report_to_json(plan)
+        return result | {"revision": stored.revision}
+
+    return JobStatus.of(jobs.start_instead(f"Reference {session_id}", work))
+
+
+@router.get("/put-aside", operation_id="listPutAside")
+def list_put_aside(session_id: str, workspace: WorkspaceDep) -> list[PutAsideBody]:
+    """Findings that were put aside."""
+    workspace.sessions.get(session_id)
+    return [PutAsideBody.model_validate(item, from_attributes=True) for item in workspace.put_aside.all(session_id)]
+
+
+@router.post("/put-aside", operation_id="putAside", status_code=204)
+def put_aside(session_id: str, body: PutAsideBody, workspace: WorkspaceDep) -> None:
+    """Put a finding aside with a reason; it comes back when its evidence changes."""
+    workspace.sessions.get(session_id)
+    workspace.put_aside.put(session_id, PutAside(body.finding, body.evidence_key, body.reason))
+
+
+@router.delete("/put-aside", operation_id="takeFindingBack", status_code=204)
+def take_finding_back(session_id: str, finding: str, workspace: WorkspaceDep) -> None:
+    """Show a finding again."""
+    workspace.put_aside.take_back(session_id, finding)
+
+
+@router.get("/snapshots", operation_id="listSnapshots")
+def list_snapshots(session_id: str, workspace: WorkspaceDep) -> list[SnapshotListing]:
+    """Snapshots of the session, the oldest first."""
+    return [SnapshotListing.of(snapshot) for snapshot in workspace.snapshots.all(session_id)]
+
+
+@router.post("/snapshots", operation_id="addSnapshot", status_code=201)
+def add_snapshot(session_id: str, order: NewSnapshot, workspace: WorkspaceDep) -> SnapshotListing:
+    """Keep the session as it stands under a name."""
+    session = workspace.sessions.get(session_id).session
+    return SnapshotListing.of(workspace.snapshots.add(session_id, order.name, session))
+
+
+@router.delete("/snapshots/{snapshot_id}", operation_id="removeSnapshot", status_code=204)
+def remove_snapshot(session_id: str, snapshot_id: str, workspace: WorkspaceDep) -> None:
+    """Forget a snapshot."""
+    workspace.snapshots.remove(session_id, snapshot_id)
+
+
+@router.get("/snapshots/{snapshot_id}/differences", operation_id="getDifferences")
+def get_differences(session_id: str, snapshot_id: str, workspace: WorkspaceDep) -> tuple[Difference, ...]:
+    """What has changed since, in words."""
+    before = workspace.snapshots.get(session_id, snapshot_id).session
+    return differences(before, workspace.sessions.get(session_id).session)
+
+
+@router.post("/snapshots/{snapshot_id}/take-back", operation_id="takeBack")
+def take_back(
+    session_id: str, snapshot_id: str, order: TakeBackOrder, workspace: WorkspaceDep, hub: HubDep
+) -> SessionState:
+    """Make the session, or some strips, what the snapshot holds, as one edit."""
+    snapshot = workspace.snapshots.get(session_id, snapshot_id)
+    action = TakeBack(snapshot=snapshot.session, title=snapshot.name, strips=tuple(order.strips))
+    stored = workspace.edit(session_id, order.revision, action)
+    hub.document_changed(stored)
+    return SessionState.of(stored)
+
+
+@router.post("/snapshots/{snapshot_id}/match", operation_id="matchSnapshot", status_code=202)
+def match_snapshot(session_id: str, snapshot_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """Loudness of the session and of a snapshot of it, and what makes the snapshot as loud as the session."""
+    stored = workspace.sessions.get(session_id)
+    snapshot = workspace.snapshots.get(session_id, snapshot_id)
+
+    def work(report: Progress) -> dict[str, Any]:
+        now = measure_session(workspace, stored.session, lambda share: report(0.5 * share))
+        then = measure_session(workspace, snapshot.session, lambda share: report(0.5 + 0.5 * share))
+        now_lufs, then_lufs = (
+            item.strips[session.mix.id].stage("post-fader").integrated_lufs
+            for item, session in ((now, stored.session), (then, snapshot.session))
+        )
+        loud = min(now_lufs, then_lufs) > -100.0
+        result = {
+            "now_lufs": now_lufs,
+            "then_lufs": then_lufs,
+            "matching_db": now_lufs - then_lufs if loud else 0.0,
+            "revision": stored.revision,
+        }
+        return {name: report_to_json(value) for name, value in result.items()}
+
+    return JobStatus.of(jobs.start_instead(f"Match {session_id} {snapshot_id}", work))

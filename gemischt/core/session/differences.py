@@ -1,0 +1,144 @@
+"""What differs between two sessions, in words, strip by strip."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.registry import label_of
+from gemischt.core.session.actions.level import describe_pan
+from gemischt.core.session.document import ControlGroup, Processor, Session, Strip
+from gemischt.core.session.edits import Chain, show_db
+
+
+class Difference(FrozenModel):
+    """One difference: the strip it lies on, None for the session, and how it reads from ``before`` to ``after``."""
+
+    strip: str | None
+    words: str
+
+
+def differences(before: Session, after: Session) -> tuple[Difference, ...]:
+    """Everything that differs, in the order of the strips."""
+    return tuple(_differences(before, after))
+
+
+def _differences(before: Session, after: Session) -> Iterator[Difference]:
+    old = {strip.id: strip for strip in before.strips}
+    new = {strip.id: strip for strip in after.strips}
+    for strip in before.strips:
+        if strip.id not in new:
+            yield Difference(strip=strip.id, words=f"{strip.name} is gone")
+    for strip in after.strips:
+        if strip.id not in old:
+            yield Difference(strip=strip.id, words=f"{strip.name} is new")
+            continue
+        for words in _strip_words(before, after, old[strip.id], strip):
+            yield Difference(strip=strip.id, words=f"{strip.name} {words}")
+    for words in _group_words(before.control_groups, after.control_groups):
+        yield Difference(strip=None, words=words)
+    if before.tempo != after.tempo:
+        yield Difference(strip=None, words="Tempo changed")
+    if before.pan_law_db != after.pan_law_db:
+        yield Difference(strip=None, words=f"Pan law {after.pan_law_db:g} dB")
+
+
+def _strip_words(before: Session, after: Session, old: Strip, new: Strip) -> Iterator[str]:
+    for field, label in (("fader_db", "fader"), ("trim_db", "trim")):
+        yield from _level_words(label, getattr(old, field), getattr(new, field))
+    for field, on, off in (
+        ("mute", "muted", "unmuted"),
+        ("solo", "soloed", "no longer soloed"),
+        ("polarity_inverted", "polarity inverted", "polarity as recorded"),
+    ):
+        if getattr(old, field) != getattr(new, field):
+            yield on if getattr(new, field) else off
+    if old.pan != new.pan:
+        yield f"pan {describe_pan(new.pan)}"
+    if old.width != new.width:
+        yield f"width {round(100 * new.width)} %"
+    if old.name != new.name:
+        yield f"was {old.name}"
+    if (old.output, old.late) != (new.output, new.late):
+        yield f"plays to {_name(after, new.output)}{', late' if new.late else ''}"
+    if old.clips != new.clips:
+        yield "clips changed"
+    for field in ("color", "folder", "input", "solo_safe"):
+        if getattr(old, field) != getattr(new, field):
+            yield f"{field.replace('_', ' ')} changed"
+    yield from _chain_words(old.chain, new.chain)
+    yield from _send_words(before, after, old, new)
+
+
+def _level_words(label: str, old: float | None, new: float | None) -> Iterator[str]:
+    if old == new:
+        return
+    if old is None or new is None:
+        yield f"{label} {show_db(new)}"
+    else:
+        yield f"{label} {show_db(round(new - old, 2))}"
+
+
+def _chain_words(old: Chain, new: Chain) -> Iterator[str]:
+    before = {processor.id: processor for processor in old}
+    after = {processor.id: processor for processor in new}
+    for processor in old:
+        if processor.id not in after:
+            yield f"{label_of(processor.type)} removed"
+    for processor in new:
+        known = before.get(processor.id)
+        if known is None:
+            yield f"{label_of(processor.type)} added"
+        elif known != processor:
+            yield f"{label_of(processor.type)} {_processor_words(known, processor)}"
+    kept_before = [processor.id for processor in old if processor.id in after]
+    kept_after = [processor.id for processor in new if processor.id in before]
+    if kept_before != kept_after:
+        yield "chain in another order"
+
+
+def _processor_words(old: Processor, new: Processor) -> str:
+    if old.on != new.on:
+        return "switched on" if new.on else "bypassed"
+    if old.type == "parallel" or new.type == "parallel":
+        return "changed"
+    changed: list[str] = []
+    written: dict[str, Any] = new.params.model_dump()
+    for name, value in old.params.model_dump().items():
+        if written.get(name) != value:
+            changed.append(name.rsplit("_", 1)[0].replace("_", " ") if "_" in name else name)
+    return f"{', '.join(changed)} changed" if changed else "key changed"
+
+
+def _send_words(before: Session, after: Session, old: Strip, new: Strip) -> Iterator[str]:
+    known = {send.id: send for send in old.sends}
+    kept = {send.id for send in new.sends}
+    for send in old.sends:
+        if send.id not in kept:
+            yield f"send to {_name(before, send.to)} removed"
+    for send in new.sends:
+        earlier = known.get(send.id)
+        if earlier is None:
+            yield f"send to {_name(after, send.to)} added"
+        elif earlier.level_db != send.level_db:
+            yield from _level_words(f"send to {_name(after, send.to)}", earlier.level_db, send.level_db)
+        elif earlier != send:
+            yield f"send to {_name(after, send.to)} changed"
+
+
+def _group_words(old: tuple[ControlGroup, ...], new: tuple[ControlGroup, ...]) -> Iterator[str]:
+    before = {group.id: group for group in old}
+    for group in new:
+        known = before.pop(group.id, None)
+        if known is None:
+            yield f"Control group {group.name} added"
+        elif known.level_db != group.level_db:
+            for words in _level_words("level", known.level_db, group.level_db):
+                yield f"Control group {group.name} {words}"
+        elif known != group:
+            yield f"Control group {group.name} changed"
+    for group in before.values():
+        yield f"Control group {group.name} removed"
+
+
+def _name(session: Session, strip_id: str | None) -> str:
+    return "nowhere" if strip_id is None else session.strip(strip_id).name

@@ -1,0 +1,82 @@
+import { useEffect } from "react";
+import { create } from "zustand";
+
+import { useMeasurement } from "../api/useMeasurement";
+import type { Wish } from "../api/types";
+import { useOpen } from "./SessionContext";
+
+/** Levels of a signal; null is silence, or that there is none. */
+export type StageFigures = {
+  name: "source" | "trim" | "processor" | "pre-fader" | "post-fader";
+  processor: string | null;
+  sample_peak_dbfs: number | null;
+  sample_peak_at_s: number;
+  true_peak_dbtp: number | null;
+  true_peak_at_s: number;
+  rms_dbfs: number | null;
+  vu_dbfs: number | null;
+  integrated_lufs: number | null;
+  max_short_term_lufs: number | null;
+  max_momentary_lufs: number | null;
+  loudness_range_lu: number | null;
+  overs: number;
+  first_over_s: number | null;
+};
+
+export type StripFigures = {
+  stages: StageFigures[];
+  to_bus_db: number | null;
+  to_mix_db: number | null;
+};
+
+export type Finding = {
+  id: string;
+  evidence_key: string;
+  kind: string;
+  strip: string;
+  title: string;
+  evidence: string;
+  why: string;
+  weight: "wrong" | "look";
+  at_s: number | null;
+  cure: Wish | null;
+  cure_text: string;
+  look: string;
+};
+
+export type Measured = {
+  revision: number;
+  duration_s: number;
+  peaks: number[];
+  short_term_lufs: number[];
+  strips: Record<string, StripFigures>;
+  findings: Finding[];
+};
+
+const SETTLE_MS = 600;
+
+/** The whole song measured, anew some time after the last edit. */
+export const useMeasured = create<{ measured: Measured | null; progress: number | null }>(() => ({
+  measured: null,
+  progress: null,
+}));
+
+/** Keeps the measurement up to date; used once. */
+export function useFollowMeasurement(): void {
+  const { state } = useOpen();
+  const { result, progress } = useMeasurement<Measured>({
+    path: `/api/sessions/${state.id}/measurement`,
+    version: state.revision,
+    settleMs: SETTLE_MS,
+  });
+  useEffect(() => useMeasured.setState({ measured: result, progress }), [result, progress]);
+}
+
+/** One of a strip's stages, if it has been measured. */
+export function stageOf(
+  measured: Measured | null,
+  strip: string,
+  name: StageFigures["name"],
+): StageFigures | undefined {
+  return measured?.strips[strip]?.stages.find((stage) => stage.name === name);
+}

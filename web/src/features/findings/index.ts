@@ -1,0 +1,2 @@
+export { Findings } from "./Findings";
+export { StripFindings } from "./StripFindings";
