@@ -128,6 +128,13 @@ class NewSnapshot(BaseModel):
     name: Name
 
 
+class MatchOrder(BaseModel):
+    """What to match the session's loudness with: a snapshot, or the session with an action applied."""
+
+    snapshot: str | None = None
+    action: AnyAction | None = None
+
+
 class SnapshotListing(BaseModel):
     id: str
     name: str

@@ -20,13 +20,23 @@ def measure_session(workspace: Workspace, session: Session, progress: Progress =
     """Measure a session, using again what was rendered and measured before, behind playback."""
     media = workspace.open_media(session)
     hashes = {item.id: item.sha256 for item in session.media}
-    with ThreadPoolExecutor(_THREADS, thread_name_prefix="measure", initializer=step_back) as pool:
+    # One at a time: whoever waits finds what the others rendered.
+    with (
+        workspace.measuring,
+        ThreadPoolExecutor(_THREADS, thread_name_prefix="measure", initializer=step_back) as pool,
+    ):
         return measure_song(session, media.samples, hashes, workspace.renders, report=progress, pool=pool)
 
 
 def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:
     """Everything found in a measured session."""
     return examine(Situation(session, workspace.open_media(session).samples, measurement))
+
+
+def mix_loudness_lufs(workspace: Workspace, session: Session, progress: Progress = no_progress) -> float:
+    """Integrated loudness of the session's mix."""
+    measurement = measure_session(workspace, session, progress)
+    return measurement.strips[session.mix.id].stage("post-fader").integrated_lufs
 
 
 def measurement_to_json(session: Session, measurement: SongMeasurement) -> dict[str, Any]:

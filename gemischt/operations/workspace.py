@@ -1,5 +1,6 @@
 """A data folder with everything in it."""
 
+import threading
 from pathlib import Path
 
 from gemischt._kernel_cache import sources_digest
@@ -48,6 +49,7 @@ class Workspace:
         self.put_aside = PutAsideStore(self._engine)
         self.audio = AudioStore(self._engine, folder / "audio")
         self.renders = DiskRenders(folder / "renders", sources_digest())
+        self.measuring = threading.Lock()
         self.prints = folder / "prints"
         self.uploads = folder / "uploads"
         for path in (self.prints, self.uploads):

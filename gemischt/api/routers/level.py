@@ -7,6 +7,7 @@ from fastapi import APIRouter
 from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
 from gemischt.api.schemas import (
     JobStatus,
+    MatchOrder,
     NewSnapshot,
     PutAsideBody,
     ReferenceOrder,
@@ -15,6 +16,9 @@ from gemischt.api.schemas import (
     TakeBackOrder,
 )
 from gemischt.core.analysis.reference import bring_to_reference
+from gemischt.core.errors import InvalidAction
+from gemischt.core.metering.ballistics import FLOOR_DB
+from gemischt.core.session.actions import apply_action
 from gemischt.core.session.actions.snapshots import TakeBack
 from gemischt.core.session.differences import Difference, differences
 from gemischt.operations.reports import report_to_json
@@ -23,6 +27,7 @@ from gemischt.operations.session_measuring import (
     finding_to_json,
     measure_session,
     measurement_to_json,
+    mix_loudness_lufs,
 )
 from gemischt.storage.audio_files import Progress
 from gemischt.storage.snapshots import PutAside
@@ -126,26 +131,26 @@ def take_back(
     return SessionState.of(stored)
 
 
-@router.post("/snapshots/{snapshot_id}/match", operation_id="matchSnapshot", status_code=202)
-def match_snapshot(session_id: str, snapshot_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
-    """Loudness of the session and of a snapshot of it, and what makes the snapshot as loud as the session."""
+@router.post("/match", operation_id="matchLoudness", status_code=202)
+def match_loudness(session_id: str, order: MatchOrder, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """Loudness of the mix and of what it is compared with, and what makes the latter as loud."""
     stored = workspace.sessions.get(session_id)
-    snapshot = workspace.snapshots.get(session_id, snapshot_id)
+    if order.snapshot is not None:
+        other = workspace.snapshots.get(session_id, order.snapshot).session
+    elif order.action is not None:
+        other = apply_action(stored.session, order.action)
+    else:
+        raise InvalidAction("nothing to compare with: name a snapshot or an action", where="match")
 
     def work(report: Progress) -> dict[str, Any]:
-        now = measure_session(workspace, stored.session, lambda share: report(0.5 * share))
-        then = measure_session(workspace, snapshot.session, lambda share: report(0.5 + 0.5 * share))
-        now_lufs, then_lufs = (
-            item.strips[session.mix.id].stage("post-fader").integrated_lufs
-            for item, session in ((now, stored.session), (then, snapshot.session))
-        )
-        loud = min(now_lufs, then_lufs) > -100.0
-        result = {
-            "now_lufs": now_lufs,
-            "then_lufs": then_lufs,
-            "matching_db": now_lufs - then_lufs if loud else 0.0,
+        here = mix_loudness_lufs(workspace, stored.session, lambda share: report(0.5 * share))
+        there = mix_loudness_lufs(workspace, other, lambda share: report(0.5 + 0.5 * share))
+        audible = min(here, there) > FLOOR_DB
+        return {
+            "lufs": report_to_json(here),
+            "other_lufs": report_to_json(there),
+            "matching_db": here - there if audible else 0.0,
             "revision": stored.revision,
         }
-        return {name: report_to_json(value) for name, value in result.items()}
 
-    return JobStatus.of(jobs.start_instead(f"Match {session_id} {snapshot_id}", work))
+    return JobStatus.of(jobs.start_instead(f"Match {session_id}", work))

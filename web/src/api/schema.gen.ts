@@ -322,6 +322,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match Loudness
+         * @description Loudness of the mix and of what it is compared with, and what makes the latter as loud.
+         */
+        post: operations["matchLoudness"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/measurement": {
         parameters: {
             query?: never;
@@ -548,26 +568,6 @@ export interface paths {
         get: operations["getDifferences"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/snapshots/{snapshot_id}/match": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Match Snapshot
-         * @description Loudness of the session and of a snapshot of it, and what makes the snapshot as loud as the session.
-         */
-        post: operations["matchSnapshot"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1689,6 +1689,16 @@ export interface components {
              * @default 80
              */
             release_ms: number;
+        };
+        /**
+         * MatchOrder
+         * @description What to match the session's loudness with: a snapshot, or the session with an action applied.
+         */
+        MatchOrder: {
+            /** Action */
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["Together"]) | null;
+            /** Snapshot */
+            snapshot?: string | null;
         };
         /**
          * Media
@@ -4087,6 +4097,68 @@ export interface operations {
             };
         };
     };
+    matchLoudness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     startMeasurement: {
         parameters: {
             query?: never;
@@ -4880,65 +4952,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description Insufficient Storage */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    matchSnapshot: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: string;
-                snapshot_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobStatus"];
                 };
             };
             /** @description Not Found */

@@ -3,7 +3,7 @@ import { chakra } from "@chakra-ui/react";
 import { ComingStation } from "../features/coming";
 import { FocusSheet, PresetList } from "../features/focus";
 import { Findings } from "../features/findings";
-import { DropZone, Level, Reference, Snapshots } from "../features/level";
+import { ComparisonBar, DropZone, Level, Reference, Snapshots } from "../features/level";
 import { Print } from "../features/print";
 import { Route } from "../features/route";
 import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
@@ -32,7 +32,16 @@ export function Shell() {
         <TopLine />
         <SongLine />
         <StationList />
-        <chakra.main minWidth="0" overflow="hidden" aria-label={station}>
+        <chakra.main
+          minWidth="0"
+          overflow="hidden"
+          aria-label={station}
+          display="grid"
+          gridTemplateRows="auto minmax(0, 1fr)"
+        >
+          <div>
+            <ComparisonBar />
+          </div>
           {station === "Tidy" ? (
             <Tidy />
           ) : station === "Level" ? (

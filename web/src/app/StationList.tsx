@@ -41,18 +41,20 @@ export function StationList() {
             onClick={() => show(station)}
           >
             <StationSign station={station} />
-            <span>
+            <chakra.span position="relative">
               {index + 1} {station}
               {weights.has(station) && (
                 <chakra.span
+                  position="absolute"
+                  top="-26px"
+                  right="-4px"
                   color={weights.get(station) === "wrong" ? "over" : "hotText"}
                   aria-label="has findings"
                 >
-                  {" "}
                   ⚠
                 </chakra.span>
               )}
-            </span>
+            </chakra.span>
           </chakra.button>
         );
       })}

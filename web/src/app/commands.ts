@@ -1,6 +1,7 @@
 import type { LanePlace, Strip, Wish } from "../api/types";
 import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
+import { switchSide } from "./comparison";
 import { openSession } from "./location";
 import type { useOpen } from "./SessionContext";
 import {
@@ -202,6 +203,7 @@ export function commandsOf(open: Open): Command[] {
     })),
     { name: "Findings", keys: "P", run: () => useView.setState({ dialog: "findings" }) },
     { name: "Bring strips to reference", run: () => useView.setState({ dialog: "reference" }) },
+    { name: "Switch between the two sides of a comparison", keys: "X", run: () => switchSide(live) },
     { name: "Compare with a snapshot", run: () => useView.setState({ dialog: "snapshots" }) },
     ...LEVEL_FACES.map((face) => ({
       name: `Level shows ${face}`,

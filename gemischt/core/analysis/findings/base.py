@@ -70,3 +70,8 @@ class Situation:
     def tracks(self) -> list[Strip]:
         """Strips that play files."""
         return [strip for strip in self.session.strips if strip.kind == "track"]
+
+
+def db(value_db: float, *, sign: bool = False, places: int = 1) -> str:
+    """A level or a change as evidence writes it."""
+    return f"{value_db:{'+' if sign else ''}.{places}f}".replace("-", "−")

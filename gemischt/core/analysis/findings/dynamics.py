@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.analysis.findings.base import Finding, Situation, db
 from gemischt.core.session.actions import SetProcessor
 from gemischt.core.session.document import Compressor, Strip
 
@@ -20,17 +20,17 @@ def idle_keys(situation: Situation) -> Iterator[Finding]:
         _, detected, _ = found
         threshold = max(-80.0, round(detected - _UNDER_PEAK_DB))
         hears = situation.name(processor.key.source)
-        what = f"{detected:.1f} dBFS at most" if detected > -120.0 else "nothing at all"
+        what = f"{db(detected)} dBFS at most" if detected > -120.0 else "nothing at all"
         yield Finding(
             kind="idle-key",
             strip=strip.id,
             subject=processor.id,
             title=f"{strip.name} never makes room for {hears}",
-            evidence=f"The key brings {what}; the threshold is {processor.params.threshold_db:.1f} dB.",
+            evidence=f"The key brings {what}; the threshold is {db(processor.params.threshold_db)} dB.",
             why="The connection is there, but nothing comes of it.",
             figures={"detected_dbfs": max(detected, -200.0), "threshold_db": processor.params.threshold_db},
             cure=_threshold(strip, processor, threshold) if detected > -74.0 else None,
-            cure_text=f"Threshold to {threshold:.0f} dB".replace("-", "−") if detected > -74.0 else "",
+            cure_text=f"Threshold to {db(threshold, places=0)} dB" if detected > -74.0 else "",
             look="Duck",
         )
 
@@ -49,12 +49,12 @@ def idle_and_busy_compressors(situation: Situation) -> Iterator[Finding]:
                 strip=strip.id,
                 subject=processor.id,
                 title=f"The compressor on {strip.name} never works",
-                evidence=f"It hears {detected:.1f} dBFS at most; the threshold is "
-                f"{processor.params.threshold_db:.1f} dB.",
+                evidence=f"It hears {db(detected)} dBFS at most; the threshold is "
+                f"{db(processor.params.threshold_db)} dB.",
                 why="It does nothing, or was set for another level.",
                 figures={"detected_dbfs": detected, "threshold_db": processor.params.threshold_db},
                 cure=_threshold(strip, processor, threshold),
-                cure_text=f"Threshold to {threshold:.0f} dB".replace("-", "−"),
+                cure_text=f"Threshold to {db(threshold, places=0)} dB",
             )
         elif share >= ALWAYS_SHARE:
             yield Finding(

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.analysis.findings.base import Finding, Situation, db
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.processors.registry import label_of
 from gemischt.core.session.actions import SetStrips, StripSettings
@@ -36,13 +36,13 @@ def clipping_inside(situation: Situation) -> Iterator[Finding]:
             strip=strip.id,
             subject=first.processor or "trim",
             title=f"{strip.name} clips in {where}; its fader hides it",
-            evidence=f"{over:+.1f} dBFS after {where}, {first.levels.overs} samples over, "
-            f"{measured.stage('post-fader').sample_peak_dbfs:.1f} dBFS after the fader.",
+            evidence=f"{db(over, sign=True)} dBFS after {where}, {_samples(first.levels.overs)} over, "
+            f"{db(measured.stage('post-fader').sample_peak_dbfs)} dBFS after the fader.",
             why="Whatever follows is driven harder than it looks, and a print before the fader would clip.",
             figures={"over_db": over},
             weight="wrong",
             at_s=first.levels.first_over_s,
-            cure=SetStrips(changes=(StripSettings(strip=strip.id, trim_db=round(strip.trim_db - by_db, 1)),)),
+            cure=_trim_by(strip, -by_db),
             cure_text=f"Trim {strip.name} by −{by_db:.1f} dB",
         )
 
@@ -62,7 +62,7 @@ def clipping_at_the_mix(situation: Situation) -> Iterator[Finding]:
             kind="clips-at-mix",
             strip=mix.id,
             title="The mix goes above full scale",
-            evidence=f"{levels.sample_peak_dbfs:+.1f} dBFS, {levels.overs} samples over.",
+            evidence=f"{db(levels.sample_peak_dbfs, sign=True)} dBFS, {_samples(levels.overs)} over.",
             why="A print to 16 or 24 bits clips there; only 32-bit float keeps it.",
             figures={"over_db": levels.sample_peak_dbfs},
             weight="wrong",
@@ -83,8 +83,8 @@ def true_peak_at_the_mix(situation: Situation) -> Iterator[Finding]:
             kind="true-peak",
             strip=mix.id,
             title="The mix's true peak is above −1 dBTP",
-            evidence=f"{levels.true_peak_dbtp:+.1f} dBTP between samples that reach "
-            f"{levels.sample_peak_dbfs:.1f} dBFS.",
+            evidence=f"{db(levels.true_peak_dbtp, sign=True)} dBTP between samples that reach "
+            f"{db(levels.sample_peak_dbfs)} dBFS.",
             why="Converters and lossy coders may clip what lies between the samples.",
             figures={"true_peak_dbtp": levels.true_peak_dbtp},
             at_s=levels.true_peak_at_s,
@@ -106,14 +106,24 @@ def far_from_reference(situation: Situation) -> Iterator[Finding]:
             kind="far-from-reference",
             strip=strip.id,
             title=f"{strip.name} is {abs(away):.1f} dB {side} the reference",
-            evidence=f"Its peak after the trim is {peak:.1f} dBFS; the reference is {REFERENCE_DBFS:.0f}.",
+            evidence=f"Its peak after the trim is {db(peak)} dBFS; the reference is {db(REFERENCE_DBFS, places=0)}.",
             why="Thresholds and drives mean what they say near the reference only.",
             figures={"away_db": away},
             at_s=situation.of(strip).stage("trim").sample_peak_at_s,
-            cure=SetStrips(changes=(StripSettings(strip=strip.id, trim_db=round(strip.trim_db - away, 1)),)),
-            cure_text=f"Trim {strip.name} by {-away:+.1f} dB".replace("-", "−"),
+            cure=_trim_by(strip, -away),
+            cure_text=f"Trim {strip.name} by {db(-away, sign=True)} dB",
         )
+
+
+def _trim_by(strip: Strip, by_db: float) -> SetStrips:
+    """As far as a trim goes."""
+    trim_db = min(60.0, max(-60.0, round(strip.trim_db + by_db, 1)))
+    return SetStrips(changes=(StripSettings(strip=strip.id, trim_db=trim_db),))
 
 
 def _fader_down(strip: Strip, by_db: float) -> SetStrips:
     return SetStrips(changes=(StripSettings(strip=strip.id, fader_db=round((strip.fader_db or 0.0) - by_db, 1)),))
+
+
+def _samples(count: int) -> str:
+    return f"{count} sample{'' if count == 1 else 's'}"

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.analysis.findings.base import Finding, Situation, db
 from gemischt.core.session.actions import SetStrips, StripSettings
 from gemischt.core.units import SILENCE_DB, gain_to_db
 
@@ -47,7 +47,7 @@ def wide_lows(situation: Situation) -> Iterator[Finding]:
             kind="wide-lows",
             strip=strip.id,
             title=f"The lows of {strip.name} are wide",
-            evidence=f"Below 120 Hz the sides stand {stereo.lows_width_db:+.1f} dB to the middle.",
+            evidence=f"Below 120 Hz the sides stand {db(stereo.lows_width_db, sign=True)} dB to the middle.",
             why="Lows carry no direction; wide, they cancel in mono and eat headroom.",
             figures={"width_db": stereo.lows_width_db},
             cure=SetStrips(changes=(StripSettings(strip=strip.id, input="mono-sum"),)),
@@ -67,7 +67,7 @@ def constant_offset(situation: Situation) -> Iterator[Finding]:
             kind="dc",
             strip=strip.id,
             title=f"{strip.name} has a constant offset",
-            evidence=f"Its mean is {source.dc:+.4f}, {level:.1f} dBFS.",
+            evidence=f"Its mean is {source.dc:+.4f}, {db(level)} dBFS.",
             why="It eats headroom and makes edits click; a low cut removes it.",
             figures={"dc_dbfs": level},
             look="Level",
@@ -87,7 +87,7 @@ def noise_before_the_first_note(situation: Situation) -> Iterator[Finding]:
             kind="noise-before",
             strip=strip.id,
             title=f"{strip.name} makes noise before its first note",
-            evidence=f"{noise:.1f} dBFS RMS up to {measured.onset_s:.1f} s.",
+            evidence=f"{db(noise)} dBFS RMS up to {measured.onset_s:.1f} s.",
             why="Noise of many tracks adds up in the quietest place of the song.",
             figures={"noise_dbfs": noise},
             at_s=0.0,

@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator
 
-from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.analysis.findings.base import Finding, Situation, db
 from gemischt.core.analysis.leaks import leaks_of
 from gemischt.core.analysis.ways import Way, is_dry, send_of, ways_to_mix
 from gemischt.core.routing.graph import keyed_processors
-from gemischt.core.session.actions import RemoveSends, SetOutput, SetStrips, StripSettings
+from gemischt.core.session.actions import RemoveSends, SetOutput, SetSends, SetStrips, StripSettings
 from gemischt.core.session.actions.route import SendSettings
 from gemischt.core.session.document import Session, Strip
 
@@ -32,7 +32,7 @@ def heard_twice(situation: Situation) -> Iterator[Finding]:
             kind="heard-twice",
             strip=strip.id,
             title=f"{strip.name} is heard twice",
-            evidence=f"{len(dry)} dry ways lead to the mix; the second is {gains[1] - gains[0]:.1f} dB to the first.",
+            evidence=f"{len(dry)} dry ways lead to the mix; the second is {db(gains[1] - gains[0])} dB to the first.",
             why="Twice the same signal is only louder: +6.0 dB for two equal ways.",
             figures={"second_db": gains[1] - gains[0], "ways": float(len(dry))},
             cure=cure,
@@ -62,10 +62,11 @@ def outliving_their_bus(situation: Situation) -> Iterator[Finding]:
     for bus in situation.session.strips:
         if bus.kind != "bus" or _fader_db(bus) > _DOWN_DB:
             continue
-        leaks, cure, text = leaks_of(situation.session, bus)
+        leaks, _, _ = leaks_of(situation.session, bus)
         heard = sorted({leak.strip for leak in leaks if not situation.session.strip(leak.strip).mute})
         if not heard:
             continue
+        sends = sorted({(leak.at, leak.send) for leak in leaks if leak.send is not None})
         through = sorted({situation.name(strip) for leak in leaks for strip in leak.through})
         yield Finding(
             kind="outlives-bus",
@@ -75,8 +76,8 @@ def outliving_their_bus(situation: Situation) -> Iterator[Finding]:
             why="A bus fader only closes the bus; sends leave before it.",
             figures={"strips": float(len(heard))},
             weight="wrong",
-            cure=cure,
-            cure_text=text,
+            cure=SetSends(changes=tuple(SendSettings(strip=at, send=send, on=False) for at, send in sends)),
+            cure_text=f"Switch {len(sends)} send{'' if len(sends) == 1 else 's'} off",
             look="Route",
         )
 

@@ -3,6 +3,7 @@ import { useState, type DragEvent } from "react";
 
 import { useProcessors } from "../../api/queries";
 import type { LanePlace, Processor, Strip } from "../../api/types";
+import { compareWith } from "../../app/comparison";
 import { useOpen } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
 import { AddToChain } from "./AddToChain";
@@ -65,6 +66,13 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
       : (kinds?.find((kind) => kind.kind === processor.type)?.label ?? processor.type);
   const set = (values: object) =>
     void edit({ type: "set-processor", strip: strip.id, processor: processor.id, ...values });
+  const hearWithout = () =>
+    compareWith({
+      here: processor.on ? `with ${label}` : `without ${label}`,
+      there: processor.on ? `without ${label}` : `with ${label}`,
+      snapshot: null,
+      action: { type: "set-processor", strip: strip.id, processor: processor.id, on: !processor.on },
+    });
   return (
     <chakra.section
       data-rung={inLane ? undefined : ""}
@@ -110,12 +118,14 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
             { value: "", label: "⋯" },
             ...(place > 0 ? [{ value: "up", label: "Move up" }] : []),
             ...(last ? [] : [{ value: "down", label: "Move down" }]),
+            { value: "without", label: processor.on ? "Hear without it" : "Hear with it" },
             { value: "copy", label: "Copy" },
             { value: "save", label: "Save as preset…" },
           ]}
           onChange={(chosen) => {
             if (chosen === "up") onMove(place - 1);
             if (chosen === "down") onMove(place + 1);
+            if (chosen === "without") hearWithout();
             if (chosen === "copy") copyProcessors([processor]);
             if (chosen === "save") void savePreset([processor], label);
           }}

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { useMeasurement } from "../../api/useMeasurement";
 import { useRacks } from "../../api/queries";
 import type { Lane, Parallel, Strip } from "../../api/types";
+import { compareWith } from "../../app/comparison";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { askName } from "../../app/store";
 import { Choice } from "../../controls/Choice";
@@ -191,6 +192,25 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
           onCommit={(value) => void edit(set({ level_db: value }))}
           onCancel={() => live.revert()}
         />
+        <chakra.button
+          type="button"
+          aria-label={`Hear without lane ${lane.name}`}
+          title="Hear with and without it, at the same loudness"
+          minWidth="20px"
+          height="target"
+          color="quiet"
+          cursor="pointer"
+          onClick={() =>
+            compareWith({
+              here: lane.mute ? `without ${lane.name}` : `with ${lane.name}`,
+              there: lane.mute ? `with ${lane.name}` : `without ${lane.name}`,
+              snapshot: null,
+              action: set({ mute: !lane.mute }),
+            })
+          }
+        >
+          ⇄
+        </chakra.button>
         <LetterToggle
           letter="M"
           label={`Mute lane ${lane.name}`}

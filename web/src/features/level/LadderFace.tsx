@@ -221,10 +221,12 @@ function Cell({ cell, onJump }: { cell: LadderCell; onJump: () => void }) {
     >
       <chakra.span
         flex="1"
+        minWidth="0"
         textAlign="left"
-        paddingLeft="4px"
+        paddingX="4px"
         color="quiet"
         overflow="hidden"
+        textOverflow="ellipsis"
         whiteSpace="nowrap"
       >
         {cell.label}

@@ -1,29 +1,23 @@
 import { chakra } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
 import { request } from "../../api/client";
 import { postTakeBack, refreshSnapshots, useDifferences, useSnapshots } from "../../api/queries";
-import { useMeasurement } from "../../api/useMeasurement";
+import type { SnapshotListing } from "../../api/types";
+import { compareWith } from "../../app/comparison";
 import { report, useOpen } from "../../app/SessionContext";
 import { askName, useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
-import { Segments } from "../../controls/Segments";
-import { formatDb, formatNumber } from "../../lib/format";
 import { Panel } from "../session";
 
-type Match = { now_lufs: number | null; then_lufs: number | null; matching_db: number };
-
-const SIDES = ["as it is now", "as it was"] as const;
-const MATCHING = ["at the same loudness", "as they are"] as const;
-
-/** Snapshots of the session: heard against the present at the same loudness, told apart in words, taken back. */
+/** Snapshots of the session: told apart from the present in words, heard against it, taken back. */
 export function Snapshots() {
   const asked = useView((view) => view.dialog === "snapshots");
   return asked ? <Comparing /> : null;
 }
 
 function Comparing() {
-  const { state, live } = useOpen();
+  const { state } = useOpen();
   const { data: snapshots } = useSnapshots(state.id);
   const [chosen, setChosen] = useState("");
   const keep = async () => {
@@ -49,10 +43,8 @@ function Comparing() {
       report(failure);
     }
   };
-  const close = () => {
-    live.compare(null, 0);
-    useView.setState({ dialog: null });
-  };
+  const close = () => useView.setState({ dialog: null });
+  const against = snapshots?.find((snapshot) => snapshot.id === chosen);
   return (
     <Panel title="Compare" onClose={close}>
       <chakra.ul listStyleType="none" aria-label="Snapshots">
@@ -86,30 +78,19 @@ function Comparing() {
       <PlainButton marginTop="8px" onClick={() => void keep()}>
         Keep a snapshot…
       </PlainButton>
-      {chosen && <Against key={chosen} snapshot={chosen} />}
+      {against && <Against key={against.id} snapshot={against} onHear={close} />}
     </Panel>
   );
 }
 
-function Against({ snapshot }: { snapshot: string }) {
-  const { state, live, strips } = useOpen();
-  const [side, setSide] = useState<(typeof SIDES)[number]>("as it is now");
-  const [matching, setMatching] = useState<(typeof MATCHING)[number]>("at the same loudness");
-  const { data: changed } = useDifferences(state.id, snapshot, state.revision);
-  const { result, progress } = useMeasurement<Match>({
-    path: `/api/sessions/${state.id}/snapshots/${snapshot}/match`,
-    version: state.revision,
-    settleMs: 100,
-  });
-  const offsetDb = matching === "at the same loudness" ? (result?.matching_db ?? 0) : 0;
-  useEffect(() => {
-    if (result) live.compare(snapshot, offsetDb);
-  }, [live, snapshot, offsetDb, result]);
-  const hear = (next: (typeof SIDES)[number]) => {
-    setSide(next);
-    live.speaker.side(next === "as it was" ? 1 : 0);
+function Against({ snapshot, onHear }: { snapshot: SnapshotListing; onHear: () => void }) {
+  const { state, strips } = useOpen();
+  const { data: changed } = useDifferences(state.id, snapshot.id, state.revision);
+  const takeBack = (only: string[]) => void postTakeBack(state.id, snapshot.id, only).catch(report);
+  const hear = () => {
+    compareWith({ here: "as it is now", there: snapshot.name, snapshot: snapshot.id, action: null });
+    onHear();
   };
-  const takeBack = (only: string[]) => void postTakeBack(state.id, snapshot, only).catch(report);
   return (
     <chakra.div
       marginTop="12px"
@@ -119,13 +100,7 @@ function Against({ snapshot }: { snapshot: string }) {
       display="grid"
       gap="8px"
     >
-      <Segments label="Hear which" options={SIDES} value={side} onChange={hear} />
-      <Segments label="Matching" options={MATCHING} value={matching} onChange={setMatching} />
-      <chakra.p color="quiet" role="status">
-        {result
-          ? `now ${formatDb(result.now_lufs)}, then ${formatDb(result.then_lufs)} LUFS; then is heard ${formatNumber(offsetDb, 1)} dB ${offsetDb < 0 ? "down" : "up"}`
-          : `measuring ${Math.round(100 * (progress ?? 0))} %`}
-      </chakra.p>
+      <chakra.span color="quiet">Since {snapshot.name}:</chakra.span>
       <chakra.ul
         listStyleType="none"
         maxHeight="220px"
@@ -153,9 +128,14 @@ function Against({ snapshot }: { snapshot: string }) {
         ))}
         {changed?.length === 0 && <li>Nothing differs.</li>}
       </chakra.ul>
-      <PlainButton onClick={() => takeBack([])} disabled={!changed?.length}>
-        Take everything back
-      </PlainButton>
+      <chakra.div display="flex" gap="8px" justifyContent="flex-end">
+        <PlainButton onClick={() => takeBack([])} disabled={!changed?.length}>
+          Take everything back
+        </PlainButton>
+        <PlainButton bg="ink" color="card" _hover={{ bg: "focus" }} onClick={hear}>
+          Hear against now
+        </PlainButton>
+      </chakra.div>
     </chakra.div>
   );
 }

@@ -1,3 +1,4 @@
+export { ComparisonBar } from "./ComparisonBar";
 export { DropZone } from "./DropZone";
 export { FilePicker } from "./FilePicker";
 export { FoldMark } from "./FolderRow";

@@ -25,7 +25,7 @@ export function TopLine() {
       gridColumn="1 / -1"
       display="flex"
       alignItems="center"
-      gap="14px"
+      gap="10px"
       padding="0 12px"
       bg="card"
       borderBottom="1px solid"
@@ -46,7 +46,8 @@ export function TopLine() {
       <chakra.button
         type="button"
         fontStyle="italic"
-        maxWidth="170px"
+        maxWidth="160px"
+        flexShrink="0"
         overflow="hidden"
         textOverflow="ellipsis"
         cursor="pointer"
@@ -69,7 +70,7 @@ export function TopLine() {
       />
       <chakra.span
         color="quiet"
-        width="190px"
+        width="130px"
         overflow="hidden"
         textOverflow="ellipsis"
         data-testid="last-edit"

@@ -1,0 +1,204 @@
+"""Each kind of finding: a session that has it, and one that nearly has it."""
+
+import unittest
+from collections.abc import Callable
+
+import numpy as np
+
+from gemischt.core.analysis.findings import EXAMINATIONS, Finding, Situation, examine
+from gemischt.core.analysis.measuring import measure_song
+from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.session.actions import apply_action
+from gemischt.core.session.document import Session
+from tests.support.sessions import Bench, compressor, eq, silence
+from tests.support.signals import RATE_HZ, Signal, noise, sine, steps
+
+
+def found_in(session: Session, bench: Bench) -> list[Finding]:
+    hashes = {item.id: item.id for item in session.media}
+    measurement = measure_song(session, bench.media, hashes, MemoryRenders())
+    return examine(Situation(session, bench.media, measurement))
+
+
+def hits(seed: int, *, level: float = 0.12) -> Signal:
+    """Bursts of noise that die away, one channel, so that a source is known by its envelope and its waveform."""
+    times = np.arange(2 * RATE_HZ) / RATE_HZ
+    envelope = sum(np.exp(-12.0 * (times - at)) * (times >= at) for at in (0.2, 0.55, 1.1, 1.35))
+    return level * envelope * np.random.default_rng(seed).standard_normal((1, 2 * RATE_HZ))
+
+
+def delayed(signal: Signal, by_samples: int) -> Signal:
+    return np.concatenate([np.zeros((len(signal), by_samples)), signal[:, : signal.shape[1] - by_samples]], axis=1)
+
+
+def one(signal: Signal, **fields: object) -> Bench:
+    bench = Bench()
+    bench.track("bass", signal, **fields)
+    return bench
+
+
+def clipping_inside(boost_db: float) -> Bench:
+    boost = eq({"shape": "bell", "frequency_hz": 1000.0, "gain_db": boost_db, "q": 1.0})
+    return one(sine(1000.0, -12.0, 1.0), chain=[boost], fader_db=-20.0)
+
+
+def mix_at(level_dbfs: float) -> Bench:
+    return one(sine(997.0, -18.0, 1.0), fader_db=level_dbfs + 18.0, pan={"position": 0.0})
+
+
+def between_samples(level_dbfs: float) -> Bench:
+    """A quarter of the sampling rate, sampled 45 degrees beside its peaks: a true peak 3 dB above them (Tech 3341)."""
+    return one(sine(RATE_HZ / 4, -18.0, 1.0, phase_deg=45.0), fader_db=level_dbfs + 18.0)
+
+
+def reference_off(by_db: float) -> Bench:
+    return one(sine(440.0, -18.0 + by_db, 1.0))
+
+
+def twice(second_db: float) -> Bench:
+    return one(sine(440.0, -18.0, 1.0), sends=[{"id": "s", "to": "mix", "level_db": second_db}])
+
+
+def bus_down(tap: str, fader_db: float | None) -> Bench:
+    bench = one(noise(1.0, channels=1), output="band", sends=[{"id": "s", "to": "hall", "tap": tap}])
+    bench.bus("band", fader_db=fader_db)
+    bench.bus("hall", kind="return", chain=[{"id": "r", "type": "reverb", "params": {"decay_s": 0.5}}])
+    return bench
+
+
+def nowhere(output: str | None) -> Bench:
+    return one(sine(440.0, -18.0, 1.0), output=output)
+
+
+def silent(level_dbfs: float) -> Bench:
+    return one(silence(RATE_HZ) if level_dbfs < -200.0 else sine(440.0, level_dbfs, 1.0))
+
+
+def muted_key(tap: str) -> Bench:
+    bench = one(sine(440.0, -18.0, 1.0), chain=[compressor(key={"from": "drum", "tap": tap}, threshold_db=-40.0)])
+    bench.track("drum", sine(100.0, -18.0, 1.0), mute=True)
+    return bench
+
+
+def keyed(threshold_db: float) -> Bench:
+    key = {"from": "drum", "tap": "pre-fader"}
+    bench = one(sine(440.0, -18.0, 1.0), chain=[compressor(key=key, threshold_db=threshold_db, ratio=4.0)])
+    bench.track("drum", sine(100.0, -24.0, 1.0))
+    return bench
+
+
+def compressed(signal: Signal, threshold_db: float) -> Bench:
+    return one(signal, chain=[compressor(threshold_db=threshold_db, ratio=4.0, knee_db=0.0, release_ms=20.0)])
+
+
+def combing(delay_ms: float) -> Bench:
+    lanes = [{"id": "a", "name": "Clean"}, {"id": "b", "name": "Late", "shift_ms": delay_ms}]
+    return one(noise(2.0, channels=1), chain=[{"id": "p", "type": "parallel", "lanes": lanes}])
+
+
+def two_microphones(second: Signal) -> Bench:
+    bench = one(hits(1))
+    bench.track("far", second)
+    return bench
+
+
+def sides(relation: float) -> Bench:
+    """Left, and right with a share of the same and the rest of another noise."""
+    left, other = noise(1.0, seed=3)
+    right = relation * left + np.sqrt(1.0 - relation**2) * other
+    return one(np.stack([left, right]))
+
+
+def lows(side_db: float) -> Bench:
+    """A low tone in the middle, another on the sides."""
+    middle, side = sine(60.0, -18.0, 1.0, channels=1)[0], sine(80.0, -18.0 + side_db, 1.0, channels=1)[0]
+    return one(np.stack([middle + side, middle - side]))
+
+
+def offset(dc: float) -> Bench:
+    return one(sine(440.0, -18.0, 1.0) + dc)
+
+
+def hum(level_dbfs: float) -> Bench:
+    return one(steps((level_dbfs, 1.0), (-18.0, 1.0), frequency_hz=150.0))
+
+
+CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
+    "clips-inside": (lambda: clipping_inside(14.0), lambda: clipping_inside(11.0)),
+    "clips-at-mix": (lambda: mix_at(0.4), lambda: mix_at(-0.2)),
+    "true-peak": (lambda: between_samples(-0.8), lambda: between_samples(-1.3)),
+    "far-from-reference": (lambda: reference_off(-8.0), lambda: reference_off(-6.0)),
+    "heard-twice": (lambda: twice(-20.0), lambda: twice(-30.0)),
+    "outlives-bus": (lambda: bus_down("pre-fader", None), lambda: bus_down("pre-fader", -12.0)),
+    "plays-nowhere": (lambda: nowhere(None), lambda: nowhere("mix")),
+    "silent": (lambda: silent(-999.0), lambda: silent(-80.0)),
+    "muted-trigger": (lambda: muted_key("pre-fader"), lambda: muted_key("post-fader")),
+    "idle-key": (lambda: keyed(-20.0), lambda: keyed(-30.0)),
+    "idle-compressor": (
+        lambda: compressed(sine(440.0, -18.0, 1.0), -15.0),
+        lambda: compressed(sine(440.0, -18.0, 1.0), -21.0),
+    ),
+    "busy-compressor": (
+        lambda: compressed(sine(440.0, -18.0, 2.0), -40.0),
+        lambda: compressed(steps((-18.0, 1.5), (-60.0, 0.5)), -40.0),
+    ),
+    "lanes-comb": (lambda: combing(1.0), lambda: combing(0.0)),
+    "late-copy": (lambda: two_microphones(0.7 * delayed(hits(1), 96)), lambda: two_microphones(hits(2))),
+    "opposed-polarity": (lambda: two_microphones(-hits(1)), lambda: two_microphones(hits(1))),
+    "lost-in-mono": (lambda: sides(-0.3), lambda: sides(0.0)),
+    "wide-lows": (lambda: lows(-3.0), lambda: lows(-9.0)),
+    "dc": (lambda: offset(0.01), lambda: offset(0.002)),
+    "noise-before": (lambda: hum(-60.0), lambda: hum(-75.0)),
+}
+
+
+class KindsTest(unittest.TestCase):
+    def test_what_is_there_is_found_and_what_nearly_is_is_not(self) -> None:
+        for kind, (has_it, nearly) in CASES.items():
+            with self.subTest(kind):
+                bench, near = has_it(), nearly()
+                found = [finding.kind for finding in found_in(bench.session(), bench)]
+                self.assertIn(kind, found)
+                self.assertNotIn(kind, [finding.kind for finding in found_in(near.session(), near)])
+
+    def test_every_cure_cures(self) -> None:
+        cured = 0
+        for kind, (has_it, _) in CASES.items():
+            with self.subTest(kind):
+                bench = has_it()
+                session = bench.session()
+                finding = next(finding for finding in found_in(session, bench) if finding.kind == kind)
+                self.assertTrue(finding.evidence and finding.why)
+                if finding.cure is not None:
+                    cured += 1
+                    self.assertTrue(finding.cure_text)
+                    after = found_in(apply_action(session, finding.cure), bench)
+                    self.assertNotIn(finding.id, [other.id for other in after])
+        self.assertGreater(cured, len(CASES) // 2)
+
+    def test_there_is_a_case_for_every_examination(self) -> None:
+        kinds = {finding.kind for has_it, _ in CASES.values() for finding in found_in(has_it().session(), has_it())}
+        self.assertLessEqual(set(CASES), kinds)
+        self.assertGreaterEqual(len(CASES), len(EXAMINATIONS))
+
+
+class EvidenceTest(unittest.TestCase):
+    def test_offsets_and_moments_are_said(self) -> None:
+        bench = two_microphones(0.7 * delayed(hits(1), 96))
+        late = next(finding for finding in found_in(bench.session(), bench) if finding.kind == "late-copy")
+        self.assertEqual((late.strip, late.figures["late_ms"]), ("far", 2.0))
+        self.assertIn("first notch at 250 Hz", late.evidence)
+        bench = clipping_inside(14.0)
+        clips = next(finding for finding in found_in(bench.session(), bench) if finding.kind == "clips-inside")
+        self.assertIn("clips in EQ; its fader hides it", clips.title)
+        self.assertIsNotNone(clips.at_s)
+
+    def test_the_key_of_the_evidence_follows_the_figures(self) -> None:
+        def key(by_db: float) -> tuple[str, str]:
+            bench = reference_off(by_db)
+            found = next(item for item in found_in(bench.session(), bench) if item.kind == "far-from-reference")
+            return found.id, found.evidence_key
+
+        self.assertEqual(key(9.0), key(9.1))
+        self.assertEqual(key(9.0)[0], key(12.0)[0])
+        self.assertNotEqual(key(9.0)[1], key(12.0)[1])

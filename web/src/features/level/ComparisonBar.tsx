@@ -1,0 +1,78 @@
+import { chakra } from "@chakra-ui/react";
+import { useEffect } from "react";
+
+import { useMeasurement } from "../../api/useMeasurement";
+import { endComparison, hearSide, useComparison, type Comparison } from "../../app/comparison";
+import { useOpen } from "../../app/SessionContext";
+import { PlainButton } from "../../controls/PlainButton";
+import { Segments } from "../../controls/Segments";
+import { formatDb, formatNumber } from "../../lib/format";
+
+type Match = { lufs: number | null; other_lufs: number | null; matching_db: number };
+
+const MATCHING = ["same loudness", "as they are"] as const;
+
+/** Hearing the session against something else, at the same loudness unless asked otherwise. */
+export function ComparisonBar() {
+  const comparison = useComparison((comparing) => comparing.comparison);
+  return comparison ? <Bar comparison={comparison} /> : null;
+}
+
+function Bar({ comparison }: { comparison: Comparison }) {
+  const { state, live } = useOpen();
+  const { side, matched } = useComparison();
+  const { here, there, snapshot, action } = comparison;
+  const { result, progress, problem } = useMeasurement<Match>({
+    path: `/api/sessions/${state.id}/match`,
+    body: { snapshot, action },
+    version: state.revision,
+    settleMs: 100,
+  });
+  const offsetDb = matched ? (result?.matching_db ?? 0) : 0;
+  useEffect(() => {
+    if (!result) return;
+    if (snapshot) live.compare(snapshot, offsetDb);
+    else if (action) live.audition(action, offsetDb);
+  }, [live, snapshot, action, offsetDb, result]);
+  const sides = [here, there];
+  return (
+    <chakra.section
+      aria-label="Comparison"
+      display="flex"
+      alignItems="center"
+      gap="10px"
+      height="36px"
+      padding="0 12px"
+      bg="card"
+      borderBottom="1px solid"
+      borderColor="focus"
+      whiteSpace="nowrap"
+      overflow="hidden"
+    >
+      <chakra.span color="quiet">hear</chakra.span>
+      <Segments
+        label="Side"
+        options={sides}
+        value={sides[side] ?? here}
+        onChange={(next) => hearSide(live, next === there ? 1 : 0)}
+      />
+      <Segments
+        label="Matching"
+        options={MATCHING}
+        value={matched ? "same loudness" : "as they are"}
+        onChange={(next) => useComparison.setState({ matched: next === "same loudness" })}
+      />
+      <chakra.span flex="1" color="quiet" role="status" overflow="hidden" textOverflow="ellipsis">
+        {result
+          ? `${formatDb(result.lufs)} against ${formatDb(result.other_lufs)} LUFS: ${there} is heard ${formatNumber(offsetDb, 1)} dB`
+          : (problem ?? `measuring ${Math.round(100 * (progress ?? 0))} %`)}
+      </chakra.span>
+      <chakra.span color="quiet" fontSize="small">
+        X switches
+      </chakra.span>
+      <PlainButton height="target" aria-label="End the comparison" onClick={() => endComparison(live)}>
+        ×
+      </PlainButton>
+    </chakra.section>
+  );
+}
