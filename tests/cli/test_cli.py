@@ -200,6 +200,41 @@ class ValidateTest(CommandCase):
         self.run_command("validate", self.folder / "none.json", code=1)
 
 
+class StagesTest(CommandCase):
+    def test_every_strip_at_every_stage(self) -> None:
+        strips = json.loads(self.run_command("measure", self.session_file(), "--stages", "--json").stdout)["strips"]
+        stages = {stage["name"]: stage for stage in strips["tone"]["stages"]}
+        self.assertEqual(list(stages), ["source", "trim", "pre-fader", "post-fader"])
+        self.assertAlmostEqual(stages["source"]["sample_peak_dbfs"], -12.0, delta=0.01)
+        self.assertAlmostEqual(strips["tone"]["to_mix_db"], 0.0, delta=0.01)
+
+    def test_as_rows_for_a_spreadsheet_and_for_reading(self) -> None:
+        path = self.session_file()
+        lines = self.run_command("measure", path, "--stages", "--csv").stdout.splitlines()
+        self.assertTrue(lines[0].startswith("strip,name,processor,"))
+        self.assertEqual(len(lines), 1 + 4 + 4)
+        self.assertIn("peak  -12.0 dBFS", self.run_command("measure", path, "--stages").stdout)
+
+    def test_stages_take_one_session(self) -> None:
+        self.run_command("measure", "a", "b", "--stages", code=2)
+
+
+class FindingsTest(CommandCase):
+    def test_findings_with_evidence_and_cure(self) -> None:
+        path = self.session_file()
+        document = json.loads(path.read_text())
+        document["strips"][0]["trim_db"] = 20.0
+        path.write_text(json.dumps(document))
+        found = json.loads(self.run_command("findings", path, "--json").stdout)
+        kinds = {finding["kind"] for finding in found}
+        self.assertEqual(kinds, {"clips-at-mix", "far-from-reference"})
+        self.assertTrue(all(finding["evidence"] and finding["cure"] for finding in found))
+        self.assertIn("The mix goes above full scale", self.run_command("findings", path).stdout)
+
+    def test_nothing_found_is_said(self) -> None:
+        self.assertIn("nothing found", self.run_command("findings", self.session_file()).stdout)
+
+
 class StartTest(CommandCase):
     def test_a_port_in_use_is_said(self) -> None:
         with socket.socket() as other:

@@ -44,6 +44,7 @@ class Listening:
         values = np.frombuffer(data[HEADER_BYTES:], "<f4")
         n_strips, n_probe, n_spectrum = fields[7:10]
         n_head = 4 + 9 * n_strips + n_strips + n_probe + n_spectrum
+        sound = values[n_head:].reshape(2 * fields[10], -1) if fields[10] else None
         frame = {
             "epoch": fields[1],
             "serial": fields[2],
@@ -54,7 +55,8 @@ class Listening:
             "meters": values[4 : 4 + 9 * n_strips].reshape(n_strips, 3, 3),
             "reductions": values[4 + 9 * n_strips : 4 + 10 * n_strips],
             "probe": values[4 + 10 * n_strips : 4 + 10 * n_strips + n_probe].reshape(-1, 3),
-            "sound": values[n_head:].reshape(2, -1) if fields[10] else None,
+            "sound": None if sound is None else sound[:2],
+            "all_sound": sound,
         }
         self.frames.append(frame)
         self.send(type="played", epoch=fields[1], samples=fields[4] + fields[6])

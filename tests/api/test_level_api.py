@@ -1,0 +1,106 @@
+"""Snapshots, comparison, findings put aside and bringing to reference over HTTP."""
+
+from typing import Any
+
+from tests.api.test_api import ApiCase
+from tests.support.files import write_wav
+from tests.support.signals import sine
+
+
+class LevelApiCase(ApiCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.state = self.create()
+        path = write_wav(self.folder / "tone.wav", sine(1000, -8, 2.0))
+        track = self.upload(self.state, path, "tone.wav")
+        self.state = self.edit(self.state, type="add-tracks", tracks=[track])
+        self.path = f"/api/sessions/{self.state['id']}"
+
+    def fader(self, fader_db: float) -> None:
+        change = {"strip": "tone", "fader_db": fader_db}
+        self.state = self.edit(self.state, type="set-strips", changes=[change])
+
+    def run_job(self, path: str, **body: Any) -> dict[str, Any]:
+        job = self.finished(self.ask("POST", f"{self.path}/{path}", json=body, status=202))
+        self.assertEqual(job["state"], "done", job)
+        result: dict[str, Any] = job["result"]
+        return result
+
+
+class SnapshotTest(LevelApiCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.snapshot = self.ask("POST", f"{self.path}/snapshots", json={"name": "Before"}, status=201)
+
+    def test_kept_listed_told_apart_taken_back_and_forgotten(self) -> None:
+        self.assertEqual([item["name"] for item in self.ask("GET", f"{self.path}/snapshots")], ["Before"])
+        kept = f"{self.path}/snapshots/{self.snapshot['id']}"
+        self.assertEqual(self.ask("GET", f"{kept}/differences"), [])
+        self.fader(-2.0)
+        self.assertEqual(self.ask("GET", f"{kept}/differences"), [{"strip": "tone", "words": "tone fader -2.0 dB"}])
+        back = self.ask("POST", f"{kept}/take-back", json={"revision": self.state["revision"], "strips": ["tone"]})
+        self.assertEqual(back["document"]["strips"][0]["fader_db"], 0.0)
+        self.assertEqual(back["undo"], "tone: back to Before")
+        undone = self.ask("POST", f"{self.path}/undo", json={"revision": back["revision"]})
+        self.assertEqual(undone["document"]["strips"][0]["fader_db"], -2.0)
+        self.ask("DELETE", kept, status=204)
+        self.assert_error(self.ask("GET", f"{kept}/differences", status=404))
+
+    def test_a_stale_take_back_is_a_conflict(self) -> None:
+        self.fader(-2.0)
+        body = {"revision": self.state["revision"] - 1}
+        self.ask("POST", f"{self.path}/snapshots/{self.snapshot['id']}/take-back", json=body, status=409)
+
+    def test_the_matching_is_the_measured_difference(self) -> None:
+        self.fader(-7.5)
+        result = self.run_job("match", snapshot=self.snapshot["id"])
+        # A 1 kHz sine in both channels reads its peak level in LUFS (ITU-R BS.1770-5, worked example, less 0.04 LU).
+        self.assertAlmostEqual(result["other_lufs"], -8.0, delta=0.1)
+        self.assertAlmostEqual(result["matching_db"], -7.5, delta=0.02)
+
+    def test_an_edit_is_matched_like_a_snapshot(self) -> None:
+        action = {"type": "set-strips", "changes": [{"strip": "tone", "fader_db": -4.0}]}
+        self.assertAlmostEqual(self.run_job("match", action=action)["matching_db"], 4.0, delta=0.02)
+        mute = {"type": "set-strips", "changes": [{"strip": "tone", "mute": True}]}
+        silent = self.run_job("match", action=mute)
+        self.assertEqual((silent["other_lufs"], silent["matching_db"]), (None, 0.0))
+
+    def test_what_cannot_be_compared_is_refused(self) -> None:
+        self.assert_error(self.ask("POST", f"{self.path}/match", json={}, status=422), "nothing to compare with")
+        self.ask("POST", f"{self.path}/match", json={"snapshot": "none"}, status=404)
+
+
+class FindingsTest(LevelApiCase):
+    def test_a_finding_is_put_aside_until_its_evidence_changes(self) -> None:
+        finding = self.run_job("measurement")["findings"][0]
+        self.assertEqual(finding["kind"], "far-from-reference")
+        body = {"finding": finding["id"], "evidence_key": finding["evidence_key"], "reason": "meant"}
+        self.ask("POST", f"{self.path}/put-aside", json=body, status=204)
+        self.assertEqual(self.ask("GET", f"{self.path}/put-aside"), [body])
+        self.state = self.edit(self.state, type="set-strips", changes=[{"strip": "tone", "trim_db": 6.0}])
+        louder = self.run_job("measurement")["findings"][0]
+        self.assertEqual(louder["id"], finding["id"])
+        self.assertNotEqual(louder["evidence_key"], finding["evidence_key"])
+        self.ask("DELETE", f"{self.path}/put-aside", params={"finding": finding["id"]}, status=204)
+        self.assertEqual(self.ask("GET", f"{self.path}/put-aside"), [])
+
+    def test_a_cure_is_an_edit(self) -> None:
+        finding = self.run_job("measurement")["findings"][0]
+        self.state = self.edit(self.state, **finding["cure"])
+        self.assertEqual(self.run_job("measurement")["findings"], [])
+
+    def test_a_reason_is_asked_for(self) -> None:
+        body = {"finding": "x", "evidence_key": "", "reason": ""}
+        self.ask("POST", f"{self.path}/put-aside", json=body, status=422)
+
+
+class ReferenceTest(LevelApiCase):
+    def test_planned_then_applied_as_one_edit(self) -> None:
+        plan = self.run_job("reference", strips=["tone"])
+        self.assertAlmostEqual(plan["proposals"][0]["now"], -8.0, delta=0.01)
+        self.state = self.edit(self.state, **plan["edit"])
+        self.assertAlmostEqual(self.state["document"]["strips"][0]["trim_db"], -10.0, delta=0.01)
+        self.assertEqual(self.state["undo"], "tone: peak to -18")
+        again = self.run_job("reference", strips=["tone"])
+        self.assertIsNone(again["edit"])
+        self.assertEqual(again["proposals"][0]["remark"], "is there already")

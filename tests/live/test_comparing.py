@@ -1,0 +1,114 @@
+"""Listening and comparing: what the ear gets is turned, summed or another session; what is printed is not."""
+
+import io
+
+import numpy as np
+import soundfile
+
+from tests.live.test_live import Listening, LiveCase
+from tests.support.signals import Signal
+
+# Behind the glide that switching takes.
+SETTLED = slice(2000, 20000)
+
+
+class MonitorTest(LiveCase):
+    def heard(self, mode: str, *, dim: bool = False) -> Signal:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="listen", mode=mode, dim=dim)
+            listening.send(type="play", at_s=0.0)
+            return listening.sound(20000, epoch=1)[:, SETTLED]
+
+    def test_each_way_to_listen(self) -> None:
+        left, right = self.signal[:, SETTLED].astype(np.float64)
+        middle, side = (left + right) / 2, (left - right) / 2
+        expected = {
+            "stereo": (left, right),
+            "mono": (middle, middle),
+            "left": (left, left),
+            "right": (right, right),
+            "mid": (middle, middle),
+            "side": (side, side),
+        }
+        for mode, channels in expected.items():
+            with self.subTest(mode):
+                np.testing.assert_allclose(self.heard(mode), np.stack(channels), atol=1e-6)
+
+    def test_dimmed_is_twenty_down(self) -> None:
+        np.testing.assert_allclose(self.heard("stereo", dim=True), 0.1 * self.signal[:, SETTLED], atol=1e-6)
+
+    def test_none_of_it_is_printed(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="listen", mode="side", dim=True)
+            listening.send(type="loop", stretch_s=[0.0, 1.0])
+            listening.send(type="play", at_s=0.0)
+            listening.sound(4096, epoch=1)
+            job = self.client.post(f"/api/sessions/{self.stored.id}/prints", json={"bits": "32f"}).json()
+            while job["state"] in ("waiting", "running"):
+                listening.take()
+                job = self.client.get(f"/api/jobs/{job['id']}").json()
+        content = self.client.get(f"/api/prints/{job['result']['file_name']}").content
+        printed, _ = soundfile.read(io.BytesIO(content), dtype="float32", always_2d=True)
+        np.testing.assert_array_equal(printed.T[:, SETTLED], self.signal[:, SETTLED])
+
+
+class ComparisonTest(LiveCase):
+    def snapshot(self) -> str:
+        answer = self.client.post(f"/api/sessions/{self.stored.id}/snapshots", json={"name": "Before"})
+        self.assertEqual(answer.status_code, 201)
+        identity: str = answer.json()["id"]
+        return identity
+
+    def both(self, listening: Listening, n_samples: int) -> tuple[Signal, Signal]:
+        """The session's sound and what it is compared with, once both come."""
+        blocks: list[Signal] = []
+        while sum(block.shape[1] for block in blocks) < n_samples:
+            frame = listening.take()
+            if frame is not None and frame["sound"] is not None and len(frame["all_sound"]) == 4:
+                blocks.append(frame["all_sound"])
+        joined = np.concatenate(blocks, axis=1)[:, 1000:]
+        return joined[:2], joined[2:]
+
+    def test_a_snapshot_runs_alongside_to_the_sample(self) -> None:
+        snapshot = self.snapshot()
+        self.edit({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": -6.0}]})
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="compare", snapshot=snapshot, offset_db=-6.0)
+            listening.send(type="play", at_s=0.1)
+            now, then = self.both(listening, 20000)
+        np.testing.assert_allclose(then, now, atol=1e-6)
+        self.assertGreater(float(np.abs(now).max()), 0.05)
+
+    def test_an_edit_is_heard_before_it_is_made(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="loop", stretch_s=[0.0, 1.0])
+            mute = {"type": "set-strips", "changes": [{"strip": "noise", "mute": True}]}
+            listening.send(type="play", at_s=0.1)
+            listening.send(type="audition", action=mute, offset_db=0.0)
+            now, then = self.both(listening, 20000)
+        self.assertGreater(float(np.abs(now).max()), 0.05)
+        self.assertFalse(then[:, 4000:].any())
+
+    def test_ending_it_sends_one_sound_again(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="compare", snapshot=self.snapshot())
+            listening.send(type="loop", stretch_s=[0.0, 1.0])
+            listening.send(type="play", at_s=0.1)
+            self.both(listening, 4000)
+            listening.send(type="compare", snapshot=None)
+            for _ in range(200):
+                frame = listening.take()
+                if frame is not None and len(frame["all_sound"]) == 2:
+                    return
+        self.fail("both were sent to the end")
+
+    def test_a_snapshot_that_is_not_there_is_said(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="compare", snapshot="none")
+            self.assertEqual(listening.text("error")["what"], "no such snapshot")
