@@ -5,7 +5,13 @@ import type { JobStatus } from "./types";
 
 const POLL_MS = 250;
 
-export type Measurement<T> = { result: T | null; progress: number | null; problem: string | null };
+export type Measurement<T> = {
+  result: T | null;
+  /** Whether the result is of what was asked last; false while it is being measured anew. */
+  current: boolean;
+  progress: number | null;
+  problem: string | null;
+};
 
 type Order = {
   /** Where to start the job; null measures nothing. */
@@ -19,13 +25,15 @@ type Order = {
 
 /** Starts a job, follows it, and gives it up when the page no longer wants it. The last result stays meanwhile. */
 export function useMeasurement<T>({ path, body, version, settleMs }: Order): Measurement<T> {
-  const [state, setState] = useState<Measurement<T> & { path: string | null }>({
-    result: null,
-    progress: null,
-    problem: null,
-    path: null,
+  const [state, setState] = useState({
+    result: null as T | null,
+    progress: null as number | null,
+    problem: null as string | null,
+    path: null as string | null,
+    asked: "",
   });
   const sent = body === undefined ? undefined : JSON.stringify(body);
+  const asked = `${sent} ${version}`;
 
   useEffect(() => {
     if (path === null) return;
@@ -44,7 +52,8 @@ export function useMeasurement<T>({ path, body, version, settleMs }: Order): Mea
         job = await request<JobStatus>("GET", `/api/jobs/${job.id}`);
       }
       if (stopped) return;
-      if (job.state === "done") setState({ result: job.result as T, progress: null, problem: null, path });
+      if (job.state === "done")
+        setState({ result: job.result as T, progress: null, problem: null, path, asked });
       else setState((before) => ({ ...before, progress: null, problem: job?.error?.what ?? null }));
     };
     run().catch((failure: unknown) => {
@@ -56,8 +65,9 @@ export function useMeasurement<T>({ path, body, version, settleMs }: Order): Mea
       stopped = true;
       if (job && underWay()) void request("DELETE", `/api/jobs/${job.id}`).catch(() => undefined);
     };
-  }, [path, sent, version, settleMs]);
+  }, [path, sent, version, settleMs, asked]);
 
   // A result of something else is no result.
-  return state.path === path ? state : { ...state, result: null };
+  const current = state.path === path && state.asked === asked;
+  return { ...state, current, result: state.path === path ? state.result : null };
 }

@@ -101,6 +101,8 @@ def far_from_reference(situation: Situation) -> Iterator[Finding]:
         away = peak - REFERENCE_DBFS
         if peak == SILENCE_DB or abs(away) <= FAR_DB or strip.mute:
             continue
+        if peak > 0.0 >= situation.of(strip).stage("post-fader").sample_peak_dbfs:
+            continue  # Clipping inside says it, with the same cure.
         side = "above" if away > 0 else "below"
         yield Finding(
             kind="far-from-reference",

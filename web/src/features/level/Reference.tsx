@@ -44,7 +44,7 @@ function Planning() {
   const [place, setPlace] = useState<(typeof PLACES)[number]>("trim");
   const [how, setHow] = useState<(typeof HOW)[number]>("each alone");
   const [faders, setFaders] = useState<(typeof FADERS)[number]>("as they are");
-  const { result, progress, problem } = useMeasurement<Plan>({
+  const { result, current, progress, problem } = useMeasurement<Plan>({
     path: `/api/sessions/${state.id}/reference`,
     body: {
       strips: chosen,
@@ -114,7 +114,7 @@ function Planning() {
                   {formatDb(proposal.now)}
                 </chakra.td>
                 <chakra.td textStyle="number" textAlign="right" fontWeight="700">
-                  {proposal.change_db ? formatNumber(proposal.change_db, 1) : "—"}
+                  {proposal.change_db ? signed(proposal.change_db) : "—"}
                 </chakra.td>
                 <chakra.td textStyle="number" textAlign="right">
                   {formatDb(proposal.then)}
@@ -138,7 +138,7 @@ function Planning() {
           bg="ink"
           color="card"
           _hover={{ bg: "focus" }}
-          disabled={!result?.edit || progress !== null}
+          disabled={!current || !result?.edit}
           onClick={() => {
             close();
             if (result?.edit) void edit(result.edit);
@@ -149,4 +149,8 @@ function Planning() {
       </chakra.div>
     </Panel>
   );
+}
+
+function signed(changeDb: number): string {
+  return (changeDb > 0 ? "+" : "") + formatNumber(changeDb, 1);
 }
