@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pedalboard
+import pyloudnorm
 import soundfile
 from scipy import signal
 
@@ -124,28 +125,34 @@ def late(latency_samples: int) -> Place:
 
 
 def meters() -> None:
-    def ours() -> None:
+    def ours() -> tuple[float, float]:
         loudness = LoudnessMeter(RATE_HZ, 2)
         true_peak = TruePeakMeter(2, max_block=8192)
         for at in range(0, AUDIO.shape[1], 8192):
             block = np.ascontiguousarray(AUDIO[:, at : at + 8192])
             loudness.process(block, block.shape[1])
             true_peak.process(block, block.shape[1])
+        return loudness.integrated_lufs, true_peak.max_dbtp
 
-    candidates = {"ours": ours}
+    def by_libraries() -> tuple[float, float]:
+        between = signal.resample_poly(AUDIO, 4, 1, axis=1)
+        lufs = float(pyloudnorm.Meter(RATE_HZ, filter_class="DeMan").integrated_loudness(AUDIO.T))
+        return lufs, float(20 * np.log10(np.abs(between).max()))
+
+    report("loudness and true peak", SECONDS, interleaved(ours=ours, pyloudnorm_scipy=by_libraries), "3 x")
+    for name, own, other in zip(("loudness, LU", "true peak, dB"), ours(), by_libraries(), strict=True):
+        print(f"  agreement in {name:18s} {own - other:+8.3f}   (goal: within 0.1 and 0.2)")
+    if not shutil.which("ffmpeg"):
+        print("  ffmpeg is not installed; its filter is left out")
+        return
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "noise.wav"
         repeats = 30
         soundfile.write(path, np.tile(AUDIO.T, (repeats, 1)).astype(np.float32), RATE_HZ, subtype="FLOAT")
-        if not shutil.which("ffmpeg"):
-            print("  ffmpeg is not installed; its filter is left out")
-        else:
-            command = ["ffmpeg", "-v", "quiet", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"]
+        command = ["ffmpeg", "-v", "quiet", "-i", str(path), "-af", "ebur128=peak=true", "-f", "null", "-"]
 
-            def by_ffmpeg() -> None:
-                subprocess.run(command, check=True, stderr=subprocess.DEVNULL)
+        def by_ffmpeg() -> None:
+            subprocess.run(command, check=True, stderr=subprocess.DEVNULL)
 
-            times = interleaved(**{"ours": lambda: [ours() for _ in range(repeats)], "ffmpeg ebur128": by_ffmpeg})
-            report("loudness and true peak", SECONDS * repeats, times, "3 x ffmpeg, its start-up included")
-            return
-        report("loudness and true peak", SECONDS, interleaved(**candidates), "3 x")
+        times = interleaved(ours=lambda: [ours() for _ in range(repeats)], ffmpeg_ebur128=by_ffmpeg)
+        report("loudness and true peak", SECONDS * repeats, times, "3 x ffmpeg, its start-up included")

@@ -9,6 +9,7 @@ from playwright.sync_api import Page
 from tests.browser.browser import MIXED, VIEWPORT, Server, shared_browser
 
 FOLDER = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+RECORDED = "Low Tide (as recorded)"
 PLACE_S = 27.0
 
 
@@ -62,10 +63,19 @@ def take(page: Page, server: Server) -> None:
     page.get_by_role("row", name="Drums", exact=True).get_by_role("button", name=re.compile("^Drums")).click()
     page.get_by_test_id("lanes-sum").filter(has_text="add").wait_for(timeout=30000)
     shot("lanes")
+    page.get_by_role("radio", name="gain ladder").click()
+    page.locator("[data-cell]").nth(100).wait_for(timeout=60000)
+    page.wait_for_timeout(1500)
+    shot("ladder")
     page.keyboard.press("6")
     page.get_by_role("button", name="Print", exact=True).click()
     page.get_by_role("link").first.wait_for(timeout=60000)
     shot("print")
+    page.goto(f"{server.address}/session/{server.session_id(RECORDED)}")
+    page.get_by_role("button", name=re.compile("^Finding 1:")).wait_for(timeout=60000)
+    page.keyboard.press("p")
+    page.wait_for_timeout(500)
+    shot("findings")
 
 
 if __name__ == "__main__":

@@ -7,6 +7,9 @@ import numpy as np
 from gemischt.core.session.document import Media
 from gemischt.demo import score, sessions, song
 from gemischt.demo.instruments import RATE_HZ
+from gemischt.operations.demo_sessions import make_demo
+from gemischt.operations.session_measuring import examine_session, measure_session
+from tests.support.workspaces import WorkspaceCase
 
 
 class SongTest(unittest.TestCase):
@@ -57,3 +60,23 @@ class SessionsTest(unittest.TestCase):
     def test_the_song_is_in_six_eight_with_a_dotted_quarter_at_96(self) -> None:
         self.assertAlmostEqual(score.BAR_S, 1.25)
         self.assertAlmostEqual(song.LENGTH_S, 80.0)
+
+
+class FindingsTest(WorkspaceCase):
+    def kinds(self, name: str) -> set[tuple[str, str]]:
+        session = self.workspace.sessions.find(name).session
+        measurement = measure_session(self.workspace, session)
+        return {(finding.kind, finding.strip) for finding in examine_session(self.workspace, session, measurement)}
+
+    def test_the_mix_is_without_findings_and_the_recording_shows_its_flaws(self) -> None:
+        make_demo(self.workspace, progress=lambda _: None)
+        self.assertEqual(self.kinds("Low Tide (mixed)"), set())
+        planted = {
+            ("clips-at-mix", "mix"),
+            ("clips-inside", "low-tom"),
+            ("late-copy", "frame-drum-far"),
+            ("lost-in-mono", "upright-bass"),
+            ("wide-lows", "upright-bass"),
+            ("far-from-reference", "floor-drum"),
+        }
+        self.assertLessEqual(planted, self.kinds("Low Tide (as recorded)"))
