@@ -30,7 +30,7 @@ def take(page: Page, server: Server) -> None:
     shot("sessions")
     page.goto(f"{server.address}/session/{server.session_id(MIXED)}")
     page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
-    page.wait_for_timeout(12000)
+    page.get_by_role("button", name=re.compile(r"^Findings \d")).wait_for(timeout=60000)
     page.get_by_role("button", name="Refrain 1").click()
     page.get_by_role("button", name="Play", exact=True).click()
     page.evaluate(f"gemischtLive.seek({PLACE_S - 4})")

@@ -27,7 +27,7 @@ from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.session.document import Session, Strip
 
-BLOCK_SAMPLES = 4096
+BLOCK_SAMPLES = 16384
 N_BINS = 1200
 ENVELOPE_STEPS = 5
 FLOOR_LUFS = -150.0

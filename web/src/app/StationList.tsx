@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { useOpenFindings, weightsByStation } from "./findings";
+import { useMeasured } from "./measurement";
 import { StationSign } from "./StationSign";
 import { show, STATIONS, useView } from "./store";
 
@@ -8,6 +9,7 @@ import { show, STATIONS, useView } from "./store";
 export function StationList() {
   const current = useView((view) => view.station);
   const findings = useOpenFindings();
+  const measured = useMeasured((store) => store.measured !== null);
   const weights = weightsByStation(findings);
   return (
     <chakra.nav
@@ -68,7 +70,7 @@ export function StationList() {
         cursor="pointer"
         onClick={() => useView.setState({ dialog: "findings" })}
       >
-        Findings {findings.length}
+        Findings {measured ? findings.length : "…"}
       </chakra.button>
       <chakra.button
         type="button"
