@@ -14,7 +14,7 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Browser, ConsoleMessage, Page, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 COMMAND = Path(sys.executable).parent / "gemischt"
 FLAGS = [
@@ -29,6 +29,9 @@ FLAGS = [
 ]
 VIEWPORT = {"width": 1280, "height": 800}
 MIXED = "Low Tide (mixed)"
+
+# A busy machine measures slowly.
+expect.set_options(timeout=15000)
 
 
 def find_chromium() -> str | None:

@@ -13,30 +13,27 @@ SETTLED = slice(2000, 20000)
 
 
 class MonitorTest(LiveCase):
-    def heard(self, mode: str, *, dim: bool = False) -> Signal:
-        with self.connect() as socket:
-            listening = Listening(socket)
-            listening.send(type="listen", mode=mode, dim=dim)
-            listening.send(type="play", at_s=0.0)
-            return listening.sound(20000, epoch=1)[:, SETTLED]
-
     def test_each_way_to_listen(self) -> None:
         left, right = self.signal[:, SETTLED].astype(np.float64)
         middle, side = (left + right) / 2, (left - right) / 2
-        expected = {
-            "stereo": (left, right),
-            "mono": (middle, middle),
-            "left": (left, left),
-            "right": (right, right),
-            "mid": (middle, middle),
-            "side": (side, side),
-        }
-        for mode, channels in expected.items():
-            with self.subTest(mode):
-                np.testing.assert_allclose(self.heard(mode), np.stack(channels), atol=1e-6)
-
-    def test_dimmed_is_twenty_down(self) -> None:
-        np.testing.assert_allclose(self.heard("stereo", dim=True), 0.1 * self.signal[:, SETTLED], atol=1e-6)
+        expected = [
+            ("stereo", False, (left, right)),
+            ("mono", False, (middle, middle)),
+            ("left", False, (left, left)),
+            ("right", False, (right, right)),
+            ("mid", False, (middle, middle)),
+            ("side", False, (side, side)),
+            ("stereo", True, (0.1 * left, 0.1 * right)),
+        ]
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="loop", stretch_s=[0.0, 1.0])
+            for epoch, (mode, dim, channels) in enumerate(expected, start=1):
+                with self.subTest(mode, dim=dim):
+                    listening.send(type="listen", mode=mode, dim=dim)
+                    listening.send(type="play", at_s=0.0)
+                    heard = listening.sound(20000, epoch)[:, SETTLED]
+                    np.testing.assert_allclose(heard, np.stack(channels), atol=1e-6)
 
     def test_none_of_it_is_printed(self) -> None:
         with self.connect() as socket:
@@ -76,6 +73,7 @@ class ComparisonTest(LiveCase):
         self.edit({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": -6.0}]})
         with self.connect() as socket:
             listening = Listening(socket)
+            listening.send(type="loop", stretch_s=[0.0, 1.5])
             listening.send(type="compare", snapshot=snapshot, offset_db=-6.0)
             listening.send(type="play", at_s=0.1)
             now, then = self.both(listening, 20000)
