@@ -6,7 +6,8 @@ from typing import Any
 
 from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.ladder import ladder_ends
-from gemischt.core.analysis.measuring import SongMeasurement, StripMeasurement, levels_to_json, measure_song
+from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement, levels_to_json
+from gemischt.core.analysis.measuring import measure_song
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json

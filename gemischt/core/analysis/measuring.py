@@ -4,95 +4,35 @@ Strips are rendered one by one in the order of the signal. What a strip is befor
 plays it again instead of rendering it. What was measured is kept under the fingerprint of all that feeds it.
 """
 
-import dataclasses
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Mapping
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
 from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
 from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
 from gemischt.core.analysis.listening import Media, Report, no_report
+from gemischt.core.analysis.measurement import (
+    MixCurve,
+    Reduction,
+    SongMeasurement,
+    Stage,
+    StripMeasurement,
+    finite,
+    levels_from_json,
+    levels_to_json,
+)
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned
-from gemischt.core.audio import Audio, MediaSamples
+from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, onset_of
+from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
-from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
-from gemischt.core.metering.stage_meter import StageLevels, StageMeter
-from gemischt.core.metering.stereo import StereoLevels, StereoMeter
-from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.session.document import Session, Strip
-
-BLOCK_SAMPLES = 16384
-N_BINS = 1200
-ENVELOPE_STEPS = 5
-FLOOR_LUFS = -150.0
-_HEARING_DBFS = -60.0
-_WORKING_DB = 0.5
-StageName = Literal["source", "trim", "processor", "pre-fader", "post-fader"]
-
-
-@dataclass(frozen=True)
-class Stage:
-    """A strip's signal at one stage; ``processor`` names it where the stage is what a processor leaves."""
-
-    name: StageName
-    processor: str | None
-    levels: StageLevels
-
-
-@dataclass(frozen=True)
-class Reduction:
-    """How a compressor or limiter worked: deepest reduction, loudest level it heard, and how much of the time that it
-    heard something it turned down by more than half a decibel."""
-
-    processor: str
-    deepest_db: float
-    detected_dbfs: float
-    working_share: float
-
-
-@dataclass(frozen=True)
-class StripMeasurement:
-    """Everything measured of a strip; ``noise_dbfs`` is the RMS before its first note, None if it begins at once;
-    ``envelope_db`` the source's RMS in each twentieth of a second."""
-
-    strip: str
-    stages: tuple[Stage, ...]
-    reductions: tuple[Reduction, ...]
-    stereo: StereoLevels | None
-    onset_s: float | None
-    noise_dbfs: float | None
-    envelope_db: tuple[float, ...]
-
-    def stage(self, name: StageName, processor: str | None = None) -> StageLevels:
-        """The levels at a stage; KeyError if there is no such stage."""
-        for stage in self.stages:
-            if stage.name == name and stage.processor == processor:
-                return stage.levels
-        raise KeyError((name, processor))
-
-
-@dataclass(frozen=True)
-class MixCurve:
-    """The mix over the song in equal bins: highest magnitude, and short-term loudness at each bin's end."""
-
-    peaks: tuple[float, ...]
-    short_term_lufs: tuple[float, ...]
-
-
-@dataclass(frozen=True)
-class SongMeasurement:
-    """A measured session. ``rendered`` counts strips that had to be rendered this time, with or without their chain."""
-
-    duration_s: float
-    strips: dict[str, StripMeasurement]
-    curve: MixCurve
-    rendered: int
 
 
 def measure_song(
@@ -228,14 +168,14 @@ class _Measuring:
         plan = Plan(draw_blueprint(alone.session, media), media, max_block=BLOCK_SAMPLES)
         rate = self.session.sample_rate_hz
         prints = self.prints[strip.id]
-        watching = _Watching(plan, strip, rate)
-        keepers: list[_Keeper] = []
+        watching = Watching(plan, strip, rate)
+        keepers: list[Keeper] = []
         if with_chain:
             watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
             if not plays_itself(strip):
-                keepers.append(_Keeper(self.store, prints.pre_fader, plan, work_buffer(strip.id)))
+                keepers.append(Keeper(self.store, prints.pre_fader, plan, work_buffer(strip.id)))
             if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
-                keepers.append(_Keeper(self.store, prints.pre_chain, plan, f"{strip.id}/pre-chain"))
+                keepers.append(Keeper(self.store, prints.pre_chain, plan, f"{strip.id}/pre-chain"))
         if not with_chain or strip.kind == "mix":
             watching.output(curve=strip.kind == "mix", length=self.length)
         try:
@@ -248,7 +188,7 @@ class _Measuring:
             keeper.writer.finish()
         self._keep(strip, prints, watching, with_chain=with_chain)
 
-    def _run(self, plan: Plan, watching: "_Watching", keepers: list["_Keeper"]) -> None:
+    def _run(self, plan: Plan, watching: "Watching", keepers: list["Keeper"]) -> None:
         total = self.length + max(plan.blueprint.lags.values(), default=0)
         position = 0
         while position < total:
@@ -259,14 +199,14 @@ class _Measuring:
             position += n_samples
             self._tell()
 
-    def _keep(self, strip: Strip, prints: StripPrints, watching: "_Watching", *, with_chain: bool) -> None:
+    def _keep(self, strip: Strip, prints: StripPrints, watching: "Watching", *, with_chain: bool) -> None:
         keep = self.store.keep_figures
         if with_chain:
             meters = watching.meters
-            onset_s, noise_dbfs = _onset_of(meters["source"])
-            first_note = {"onset_s": onset_s, "noise_dbfs": _finite(noise_dbfs)}
+            onset_s, noise_dbfs = onset_of(meters["source"])
+            first_note = {"onset_s": onset_s, "noise_dbfs": finite(noise_dbfs)}
             at_end = levels_to_json(meters["source"].levels())
-            keep(prints.source, at_end | first_note | {"envelope_db": _envelope_of(meters["source"])})
+            keep(prints.source, at_end | first_note | {"envelope_db": envelope_of(meters["source"])})
             if "trim" in meters:
                 at_end = levels_to_json(meters["trim"].levels())
                 keep(prints.pre_chain, at_end)
@@ -332,202 +272,9 @@ def plays_itself(strip: Strip) -> bool:
     return strip.kind in ("track", "ghost") and not strip.chain
 
 
-class _Keeper:
-    """Writes one buffer of a plan to the store, its lag taken off."""
-
-    def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str) -> None:
-        self._buffer = plan.buffers[buffer]
-        self._skip = plan.blueprint.lags[buffer]
-        self.writer = store.writer(fingerprint, self._buffer.shape[0])
-
-    def take(self, n_samples: int) -> None:
-        skipped = min(self._skip, n_samples)
-        self._skip -= skipped
-        if skipped < n_samples:
-            self.writer.write(self._buffer[:, skipped:n_samples].T.astype(np.float32))
-
-
-class _ReductionMeter:
-    """What a compressor or limiter did, block by block."""
-
-    def __init__(self) -> None:
-        self._deepest_db = 0.0
-        self._detected_dbfs = -200.0
-        self._hearing = 0
-        self._working = 0
-
-    def take(self, operation: ProcessOperation, n_samples: int) -> None:
-        assert operation.dynamics is not None
-        reduction_db = operation.dynamics.deepest_reduction_db(n_samples)
-        processor = operation.processor
-        detected = processor.loudest_detected_db(n_samples) if isinstance(processor, DynamicsProcessor) else 0.0
-        self._deepest_db = max(self._deepest_db, reduction_db)
-        self._detected_dbfs = max(self._detected_dbfs, detected)
-        if detected > _HEARING_DBFS:
-            self._hearing += 1
-            self._working += reduction_db > _WORKING_DB
-
-    def figures(self) -> tuple[float, float, float]:
-        return self._deepest_db, self._detected_dbfs, self._working / self._hearing if self._hearing else 0.0
-
-
-class _CurveMeter:
-    """Highest magnitude in each of the bins of a song."""
-
-    def __init__(self, length: int) -> None:
-        self._length = max(1, length)
-        self._peaks = np.zeros(N_BINS)
-        self._done = 0
-
-    def take(self, audio: Audio, n_samples: int) -> None:
-        bins = np.minimum(((self._done + np.arange(n_samples)) * N_BINS) // self._length, N_BINS - 1)
-        np.maximum.at(self._peaks, bins, np.abs(audio[:, :n_samples]).max(axis=0))
-        self._done += n_samples
-
-    def figures(self, meter: StageMeter) -> dict[str, Any]:
-        loudness = meter.short_term_lufs()
-        ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
-        shown = np.maximum(loudness[np.maximum(ends, 0)], FLOOR_LUFS) if len(loudness) else np.full(N_BINS, FLOOR_LUFS)
-        return {
-            "peaks": [round(float(peak), 4) for peak in self._peaks],
-            "short_term_lufs": [round(float(level), 1) for level in shown],
-        }
-
-
-class _Watching:
-    """Meters at the steps of a plan that measure one strip."""
-
-    def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
-        self._plan = plan
-        self._strip = strip.id
-        self._rate = sample_rate_hz
-        self._work = plan.buffers[work_buffer(strip.id)]
-        self._post = plan.buffers[f"{strip.id}/post-fader"]
-        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._at_output}
-        self.meters: dict[str, StageMeter] = {}
-        self.reductions: dict[str, _ReductionMeter] = {}
-        self.curve: _CurveMeter | None = None
-        self._stereo: StereoMeter | None = None
-        self._post_stereo: StereoMeter | None = None
-
-    @property
-    def n_channels(self) -> int:
-        """Channels the strip's chain works on."""
-        return int(self._work.shape[0])
-
-    def stereo_figures(self) -> dict[str, Any] | None:
-        """What its two channels do before the fader; None for one channel."""
-        return _stereo_to_json(self._stereo)
-
-    def post_stereo_figures(self) -> dict[str, Any] | None:
-        """What they do after it."""
-        return _stereo_to_json(self._post_stereo)
-
-    def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
-        """Measure source, trim, and what each processor leaves."""
-        source = self._plan.buffers[f"{strip.id}/source"]
-        self._meter("source", source)
-        if measures_trim:
-            self._meter("trim", self._work)
-        if late:
-            self._meter("late", self._work)
-        if self.n_channels == 2:
-            self._stereo = StereoMeter(self._rate)
-
-        def at_input(_operation: Any, n_samples: int) -> None:
-            self.meters["source"].process(source, n_samples)
-            if measures_trim:
-                self.meters["trim"].process(self._work, n_samples)
-
-        self.watchers[strip.id, "input"] = at_input
-        own = {processor.id for processor in strip.chain}
-        for processor in walk_chain(strip.chain):
-            operation = self._plan.operations.get((strip.id, processor.id))
-            if isinstance(operation, ProcessOperation):
-                self._watch_processor(processor.id, operation, measured=processor.id in own)
-
-    def output(self, *, curve: bool, length: int) -> None:
-        """Measure what leaves the fader."""
-        self._meter("post-fader", self._post)
-        self._post_stereo = StereoMeter(self._rate)
-        self.curve = _CurveMeter(length) if curve else None
-
-    def _at_output(self, _operation: Any, n_samples: int) -> None:
-        if "late" in self.meters:
-            self.meters["late"].process(self._work, n_samples)
-        if self._stereo is not None:
-            self._stereo.process(self._work, n_samples)
-        if self._post_stereo is not None:
-            self.meters["post-fader"].process(self._post, n_samples)
-            self._post_stereo.process(self._post, n_samples)
-        if self.curve is not None:
-            self.curve.take(self._post, n_samples)
-
-    def _meter(self, name: str, buffer: Audio) -> None:
-        self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
-
-    def _watch_processor(self, processor_id: str, operation: ProcessOperation, *, measured: bool) -> None:
-        if measured:
-            self._meter(processor_id, operation.buffer)
-        if operation.dynamics is not None:
-            self.reductions[processor_id] = _ReductionMeter()
-
-        def after(done: ProcessOperation, n_samples: int) -> None:
-            if measured:
-                self.meters[processor_id].process(done.buffer, n_samples)
-            if processor_id in self.reductions:
-                self.reductions[processor_id].take(done, n_samples)
-
-        self.watchers[self._strip, processor_id] = after
-
-
 def _measures_trim(strip: Strip) -> bool:
     """Trim is arithmetic unless it may bring overs or the pick-up changes the signal."""
     return strip.trim_db > 0.0 or strip.input != "as-is"
-
-
-def _onset_of(meter: StageMeter) -> tuple[float | None, float]:
-    """When the first note begins, and the RMS before it: it stands 30 dB under the loudest 10 ms. Common practice, no
-    source."""
-    powers = meter.step_powers()
-    if not len(powers) or powers.max() == 0.0:
-        return None, -np.inf
-    first = int(np.argmax(powers > powers.max() * 1e-3))
-    # A note's own rise belongs to it.
-    before = powers[: max(0, first - 5)]
-    noise = 10.0 * float(np.log10(before.mean())) if len(before) and before.mean() > 0.0 else -np.inf
-    return first / 100.0, noise
-
-
-def _envelope_of(meter: StageMeter) -> list[float]:
-    powers = meter.step_powers()
-    whole = len(powers) // ENVELOPE_STEPS * ENVELOPE_STEPS
-    means = powers[:whole].reshape(-1, ENVELOPE_STEPS).mean(axis=1)
-    return [round(float(level), 1) for level in 10.0 * np.log10(np.maximum(means, 1e-12))]
-
-
-def levels_to_json(levels: StageLevels) -> dict[str, Any]:
-    """Levels with null for minus infinity."""
-    return {name: _finite(value) for name, value in dataclasses.asdict(levels).items()}
-
-
-def levels_from_json(figures: Mapping[str, Any]) -> StageLevels:
-    """What levels_to_json wrote; further fields are passed over."""
-    values = {field.name: figures[field.name] for field in dataclasses.fields(StageLevels)}
-    for name, value in values.items():
-        if value is None and name not in ("loudness_range_lu", "first_over_s"):
-            values[name] = -np.inf
-    return StageLevels(**values)
-
-
-def _finite(value: Any) -> Any:
-    return None if isinstance(value, float) and not np.isfinite(value) else value
-
-
-def _stereo_to_json(meter: StereoMeter | None) -> dict[str, Any] | None:
-    if meter is None:
-        return None
-    return {name: _finite(value) for name, value in dataclasses.asdict(meter.levels()).items()}
 
 
 def _stereo_from(figures: Mapping[str, Any] | None, turn: Turn | None) -> StereoLevels | None:
@@ -555,10 +302,3 @@ def _curve_key(prints: StripPrints) -> str:
 
 def _curve_from(figures: Mapping[str, Any]) -> MixCurve:
     return MixCurve(tuple(figures.get("peaks", ())), tuple(figures.get("short_term_lufs", ())))
-
-
-def reductions_of(measurement: SongMeasurement) -> Iterator[tuple[str, Reduction]]:
-    """Every compressor's and limiter's work, with its strip."""
-    for strip_id, strip in measurement.strips.items():
-        for reduction in strip.reductions:
-            yield strip_id, reduction

@@ -8,7 +8,8 @@ import numpy as np
 
 from gemischt.core.analysis.fingerprints import fingerprints
 from gemischt.core.analysis.ladder import ladder_ends
-from gemischt.core.analysis.measuring import SongMeasurement, measure_song
+from gemischt.core.analysis.measurement import SongMeasurement
+from gemischt.core.analysis.measuring import measure_song
 from gemischt.core.analysis.reference import bring_to_reference
 from gemischt.core.analysis.renders import MemoryRenders
 from gemischt.core.engine.offline import render_stretch

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gemischt.core.analysis.listening import Media
-from gemischt.core.analysis.measuring import SongMeasurement, StripMeasurement
+from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
 from gemischt.core.session.actions import Action
 from gemischt.core.session.document import Session, Strip
 

@@ -1,0 +1,91 @@
+"""What measuring a session gives: levels of every strip at every stage, and the mix over the song."""
+
+import dataclasses
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from gemischt.core.metering.stage_meter import StageLevels
+from gemischt.core.metering.stereo import StereoLevels
+
+StageName = Literal["source", "trim", "processor", "pre-fader", "post-fader"]
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A strip's signal at one stage; ``processor`` names it where the stage is what a processor leaves."""
+
+    name: StageName
+    processor: str | None
+    levels: StageLevels
+
+
+@dataclass(frozen=True)
+class Reduction:
+    """How a compressor or limiter worked: deepest reduction, loudest level it heard, and how much of the time that it
+    heard something it turned down by more than half a decibel."""
+
+    processor: str
+    deepest_db: float
+    detected_dbfs: float
+    working_share: float
+
+
+@dataclass(frozen=True)
+class StripMeasurement:
+    """Everything measured of a strip; ``noise_dbfs`` is the RMS before its first note, None if it begins at once;
+    ``envelope_db`` the source's RMS in each twentieth of a second."""
+
+    strip: str
+    stages: tuple[Stage, ...]
+    reductions: tuple[Reduction, ...]
+    stereo: StereoLevels | None
+    onset_s: float | None
+    noise_dbfs: float | None
+    envelope_db: tuple[float, ...]
+
+    def stage(self, name: StageName, processor: str | None = None) -> StageLevels:
+        """The levels at a stage; KeyError if there is no such stage."""
+        for stage in self.stages:
+            if stage.name == name and stage.processor == processor:
+                return stage.levels
+        raise KeyError((name, processor))
+
+
+@dataclass(frozen=True)
+class MixCurve:
+    """The mix over the song in equal bins: highest magnitude, and short-term loudness at each bin's end."""
+
+    peaks: tuple[float, ...]
+    short_term_lufs: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class SongMeasurement:
+    """A measured session. ``rendered`` counts strips that had to be rendered this time, with or without their chain."""
+
+    duration_s: float
+    strips: dict[str, StripMeasurement]
+    curve: MixCurve
+    rendered: int
+
+
+def levels_to_json(levels: StageLevels) -> dict[str, Any]:
+    """Levels with null for minus infinity."""
+    return {name: finite(value) for name, value in dataclasses.asdict(levels).items()}
+
+
+def levels_from_json(figures: Mapping[str, Any]) -> StageLevels:
+    """What levels_to_json wrote; further fields are passed over."""
+    values = {field.name: figures[field.name] for field in dataclasses.fields(StageLevels)}
+    for name, value in values.items():
+        if value is None and name not in ("loudness_range_lu", "first_over_s"):
+            values[name] = -np.inf
+    return StageLevels(**values)
+
+
+def finite(value: Any) -> Any:
+    """A figure with null for minus infinity."""
+    return None if isinstance(value, float) and not np.isfinite(value) else value

@@ -1,0 +1,203 @@
+"""Meters at the steps of a plan while one strip is measured, and what they have seen in the end."""
+
+import dataclasses
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from gemischt.core.analysis.measurement import finite
+from gemischt.core.analysis.renders import RenderStore
+from gemischt.core.audio import Audio
+from gemischt.core.engine.blueprint import work_buffer
+from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.plan import Plan
+from gemischt.core.metering.stage_meter import StageMeter
+from gemischt.core.metering.stereo import StereoMeter
+from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.routing.graph import walk_chain
+from gemischt.core.session.document import Strip
+
+BLOCK_SAMPLES = 8192
+"""Also the grain in which a compressor counts as working."""
+N_BINS = 1200
+ENVELOPE_STEPS = 5
+FLOOR_LUFS = -150.0
+_HEARING_DBFS = -60.0
+_WORKING_DB = 0.5
+
+
+class Keeper:
+    """Writes one buffer of a plan to the store, its lag taken off."""
+
+    def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str) -> None:
+        self._buffer = plan.buffers[buffer]
+        self._skip = plan.blueprint.lags[buffer]
+        self.writer = store.writer(fingerprint, self._buffer.shape[0])
+
+    def take(self, n_samples: int) -> None:
+        skipped = min(self._skip, n_samples)
+        self._skip -= skipped
+        if skipped < n_samples:
+            self.writer.write(self._buffer[:, skipped:n_samples].T.astype(np.float32))
+
+
+class ReductionMeter:
+    """What a compressor or limiter did, block by block."""
+
+    def __init__(self) -> None:
+        self._deepest_db = 0.0
+        self._detected_dbfs = -200.0
+        self._hearing = 0
+        self._working = 0
+
+    def take(self, operation: ProcessOperation, n_samples: int) -> None:
+        assert operation.dynamics is not None
+        reduction_db = operation.dynamics.deepest_reduction_db(n_samples)
+        processor = operation.processor
+        detected = processor.loudest_detected_db(n_samples) if isinstance(processor, DynamicsProcessor) else 0.0
+        self._deepest_db = max(self._deepest_db, reduction_db)
+        self._detected_dbfs = max(self._detected_dbfs, detected)
+        if detected > _HEARING_DBFS:
+            self._hearing += 1
+            self._working += reduction_db > _WORKING_DB
+
+    def figures(self) -> tuple[float, float, float]:
+        return self._deepest_db, self._detected_dbfs, self._working / self._hearing if self._hearing else 0.0
+
+
+class CurveMeter:
+    """Highest magnitude in each of the bins of a song."""
+
+    def __init__(self, length: int) -> None:
+        self._length = max(1, length)
+        self._peaks = np.zeros(N_BINS)
+        self._done = 0
+
+    def take(self, audio: Audio, n_samples: int) -> None:
+        bins = np.minimum(((self._done + np.arange(n_samples)) * N_BINS) // self._length, N_BINS - 1)
+        np.maximum.at(self._peaks, bins, np.abs(audio[:, :n_samples]).max(axis=0))
+        self._done += n_samples
+
+    def figures(self, meter: StageMeter) -> dict[str, Any]:
+        loudness = meter.short_term_lufs()
+        ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
+        shown = np.maximum(loudness[np.maximum(ends, 0)], FLOOR_LUFS) if len(loudness) else np.full(N_BINS, FLOOR_LUFS)
+        return {
+            "peaks": [round(float(peak), 4) for peak in self._peaks],
+            "short_term_lufs": [round(float(level), 1) for level in shown],
+        }
+
+
+class Watching:
+    """Meters at the steps of a plan that measure one strip."""
+
+    def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
+        self._plan = plan
+        self._strip = strip.id
+        self._rate = sample_rate_hz
+        self._work = plan.buffers[work_buffer(strip.id)]
+        self._post = plan.buffers[f"{strip.id}/post-fader"]
+        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._at_output}
+        self.meters: dict[str, StageMeter] = {}
+        self.reductions: dict[str, ReductionMeter] = {}
+        self.curve: CurveMeter | None = None
+        self._stereo: StereoMeter | None = None
+        self._post_stereo: StereoMeter | None = None
+
+    @property
+    def n_channels(self) -> int:
+        """Channels the strip's chain works on."""
+        return int(self._work.shape[0])
+
+    def stereo_figures(self) -> dict[str, Any] | None:
+        """What its two channels do before the fader; None for one channel."""
+        return _stereo_to_json(self._stereo)
+
+    def post_stereo_figures(self) -> dict[str, Any] | None:
+        """What they do after it."""
+        return _stereo_to_json(self._post_stereo)
+
+    def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
+        """Measure source, trim, and what each processor leaves."""
+        source = self._plan.buffers[f"{strip.id}/source"]
+        self._meter("source", source)
+        if measures_trim:
+            self._meter("trim", self._work)
+        if late:
+            self._meter("late", self._work)
+        if self.n_channels == 2:
+            self._stereo = StereoMeter(self._rate)
+
+        def at_input(_operation: Any, n_samples: int) -> None:
+            self.meters["source"].process(source, n_samples)
+            if measures_trim:
+                self.meters["trim"].process(self._work, n_samples)
+
+        self.watchers[strip.id, "input"] = at_input
+        own = {processor.id for processor in strip.chain}
+        for processor in walk_chain(strip.chain):
+            operation = self._plan.operations.get((strip.id, processor.id))
+            if isinstance(operation, ProcessOperation):
+                self._watch_processor(processor.id, operation, measured=processor.id in own)
+
+    def output(self, *, curve: bool, length: int) -> None:
+        """Measure what leaves the fader."""
+        self._meter("post-fader", self._post)
+        self._post_stereo = StereoMeter(self._rate)
+        self.curve = CurveMeter(length) if curve else None
+
+    def _at_output(self, _operation: Any, n_samples: int) -> None:
+        if "late" in self.meters:
+            self.meters["late"].process(self._work, n_samples)
+        if self._stereo is not None:
+            self._stereo.process(self._work, n_samples)
+        if self._post_stereo is not None:
+            self.meters["post-fader"].process(self._post, n_samples)
+            self._post_stereo.process(self._post, n_samples)
+        if self.curve is not None:
+            self.curve.take(self._post, n_samples)
+
+    def _meter(self, name: str, buffer: Audio) -> None:
+        self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
+
+    def _watch_processor(self, processor_id: str, operation: ProcessOperation, *, measured: bool) -> None:
+        if measured:
+            self._meter(processor_id, operation.buffer)
+        if operation.dynamics is not None:
+            self.reductions[processor_id] = ReductionMeter()
+
+        def after(done: ProcessOperation, n_samples: int) -> None:
+            if measured:
+                self.meters[processor_id].process(done.buffer, n_samples)
+            if processor_id in self.reductions:
+                self.reductions[processor_id].take(done, n_samples)
+
+        self.watchers[self._strip, processor_id] = after
+
+
+def onset_of(meter: StageMeter) -> tuple[float | None, float]:
+    """When the first note begins, and the RMS before it: it stands 30 dB under the loudest 10 ms. Common practice, no
+    source."""
+    powers = meter.step_powers()
+    if not len(powers) or powers.max() == 0.0:
+        return None, -np.inf
+    first = int(np.argmax(powers > powers.max() * 1e-3))
+    # A note's own rise belongs to it.
+    before = powers[: max(0, first - 5)]
+    noise = 10.0 * float(np.log10(before.mean())) if len(before) and before.mean() > 0.0 else -np.inf
+    return first / 100.0, noise
+
+
+def envelope_of(meter: StageMeter) -> list[float]:
+    """RMS in each twentieth of a second, dB."""
+    powers = meter.step_powers()
+    whole = len(powers) // ENVELOPE_STEPS * ENVELOPE_STEPS
+    means = powers[:whole].reshape(-1, ENVELOPE_STEPS).mean(axis=1)
+    return [round(float(level), 1) for level in 10.0 * np.log10(np.maximum(means, 1e-12))]
+
+
+def _stereo_to_json(meter: StereoMeter | None) -> dict[str, Any] | None:
+    if meter is None:
+        return None
+    return {name: finite(value) for name, value in dataclasses.asdict(meter.levels()).items()}
