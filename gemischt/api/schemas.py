@@ -15,7 +15,7 @@ from gemischt.operations.jobs import Job, JobState
 from gemischt.operations.printing import Bits
 from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
-from gemischt.storage.snapshots import Snapshot
+from gemischt.storage.snapshots import SnapshotHead
 
 
 class FaultBody(BaseModel):
@@ -141,7 +141,7 @@ class SnapshotListing(BaseModel):
     made_at: datetime
 
     @classmethod
-    def of(cls, snapshot: Snapshot) -> "SnapshotListing":
+    def of(cls, snapshot: SnapshotHead) -> "SnapshotListing":
         return cls(id=snapshot.id, name=snapshot.name, made_at=snapshot.made_at)
 
 

@@ -1,6 +1,5 @@
 """Levels and loudness of files."""
 
-import dataclasses
 from pathlib import Path
 from typing import Any
 
@@ -8,7 +7,7 @@ import numpy as np
 
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
-from gemischt.core.units import finite_or_none
+from gemischt.operations.reports import report_to_json
 from gemischt.storage.audio_files import inspect_audio, read_blocks
 
 
@@ -23,7 +22,5 @@ def measure_file(path: Path) -> Summary:
 
 def summary_to_json(summary: Summary) -> dict[str, Any]:
     """The summary with null for what does not exist."""
-    return {
-        name: finite_or_none(value) if isinstance(value, float) else value
-        for name, value in dataclasses.asdict(summary).items()
-    }
+    written: dict[str, Any] = report_to_json(summary)
+    return written

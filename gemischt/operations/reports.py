@@ -1,10 +1,10 @@
 """Measured reports as JSON: levels of silence are null."""
 
 import dataclasses
-import math
 from typing import Any
 
 from gemischt.core.session.actions import Action, dump_action
+from gemischt.core.units import finite_or_none
 
 
 def report_to_json(report: object) -> Any:
@@ -16,5 +16,5 @@ def report_to_json(report: object) -> Any:
     if isinstance(report, (tuple, list)):
         return [report_to_json(item) for item in report]
     if isinstance(report, float):
-        return report if math.isfinite(report) else None
+        return finite_or_none(report)
     return report

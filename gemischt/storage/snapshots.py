@@ -15,12 +15,18 @@ from gemischt.storage.tables import PutAsideRow, SnapshotRow
 
 
 @dataclass(frozen=True)
-class Snapshot:
-    """A session as it was."""
+class SnapshotHead:
+    """What a snapshot is called and how old it is."""
 
     id: str
     name: str
     made_at: datetime
+
+
+@dataclass(frozen=True)
+class Snapshot(SnapshotHead):
+    """A session as it was."""
+
     session: Session
 
 
@@ -39,11 +45,15 @@ class SnapshotStore:
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
 
-    def all(self, session_id: str) -> list[Snapshot]:
-        """A session's snapshots, the oldest first."""
+    def all(self, session_id: str) -> list[SnapshotHead]:
+        """A session's snapshots, the oldest first; their documents are not read."""
+        wanted = (
+            select(SnapshotRow.id, SnapshotRow.name, SnapshotRow.made_at)
+            .where(SnapshotRow.session_id == session_id)
+            .order_by(SnapshotRow.made_at)
+        )
         with Transaction(self._engine) as transaction:
-            wanted = select(SnapshotRow).where(SnapshotRow.session_id == session_id).order_by(SnapshotRow.made_at)
-            return [_snapshot(row) for row in transaction.scalars(wanted)]
+            return [SnapshotHead(*row) for row in transaction.execute(wanted)]
 
     def get(self, session_id: str, snapshot_id: str) -> Snapshot:
         """One snapshot, or NotFound."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
+from gemischt.core.units import finite_or_none
 
 StageName = Literal["source", "trim", "processor", "pre-fader", "post-fader"]
 
@@ -72,9 +73,12 @@ class SongMeasurement:
     rendered: int
 
 
-def levels_to_json(levels: StageLevels) -> dict[str, Any]:
+def levels_to_json(levels: StageLevels | StereoLevels) -> dict[str, Any]:
     """Levels with null for minus infinity."""
-    return {name: finite(value) for name, value in dataclasses.asdict(levels).items()}
+    return {
+        name: finite_or_none(value) if isinstance(value, float) else value
+        for name, value in dataclasses.asdict(levels).items()
+    }
 
 
 def levels_from_json(figures: Mapping[str, Any]) -> StageLevels:
@@ -84,8 +88,3 @@ def levels_from_json(figures: Mapping[str, Any]) -> StageLevels:
         if value is None and name not in ("loudness_range_lu", "first_over_s"):
             values[name] = -np.inf
     return StageLevels(**values)
-
-
-def finite(value: Any) -> Any:
-    """A figure with null for minus infinity."""
-    return None if isinstance(value, float) and not np.isfinite(value) else value

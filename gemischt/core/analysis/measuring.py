@@ -20,7 +20,6 @@ from gemischt.core.analysis.measurement import (
     SongMeasurement,
     Stage,
     StripMeasurement,
-    finite,
     levels_from_json,
     levels_to_json,
 )
@@ -33,6 +32,7 @@ from gemischt.core.engine.plan import Plan
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.session.document import Session, Strip
+from gemischt.core.units import finite_or_none
 
 
 def measure_song(
@@ -188,7 +188,7 @@ class _Measuring:
             keeper.writer.finish()
         self._keep(strip, prints, watching, with_chain=with_chain)
 
-    def _run(self, plan: Plan, watching: "Watching", keepers: list["Keeper"]) -> None:
+    def _run(self, plan: Plan, watching: Watching, keepers: list[Keeper]) -> None:
         total = self.length + max(plan.blueprint.lags.values(), default=0)
         position = 0
         while position < total:
@@ -199,12 +199,12 @@ class _Measuring:
             position += n_samples
             self._tell()
 
-    def _keep(self, strip: Strip, prints: StripPrints, watching: "Watching", *, with_chain: bool) -> None:
+    def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
         keep = self.store.keep_figures
         if with_chain:
             meters = watching.meters
             onset_s, noise_dbfs = onset_of(meters["source"])
-            first_note = {"onset_s": onset_s, "noise_dbfs": finite(noise_dbfs)}
+            first_note = {"onset_s": onset_s, "noise_dbfs": finite_or_none(noise_dbfs)}
             at_end = levels_to_json(meters["source"].levels())
             keep(prints.source, at_end | first_note | {"envelope_db": envelope_of(meters["source"])})
             if "trim" in meters:

@@ -1,12 +1,11 @@
 """Meters at the steps of a plan while one strip is measured, and what they have seen in the end."""
 
-import dataclasses
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.measurement import finite
+from gemischt.core.analysis.measurement import levels_to_json
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import work_buffer
@@ -198,6 +197,4 @@ def envelope_of(meter: StageMeter) -> list[float]:
 
 
 def _stereo_to_json(meter: StereoMeter | None) -> dict[str, Any] | None:
-    if meter is None:
-        return None
-    return {name: finite(value) for name, value in dataclasses.asdict(meter.levels()).items()}
+    return None if meter is None else levels_to_json(meter.levels())

@@ -21,8 +21,7 @@ from gemischt.core.dsp.jit import (
     kernel,
     measuring_kernel,
 )
-
-_MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
+from gemischt.core.dsp.magnitude import highest_magnitude
 
 
 @kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, FLOAT, INT, INT, BOOL)
@@ -70,20 +69,13 @@ def add_clip(
 
 @measuring_kernel(AUDIO, INT, AUDIO)
 def measure_level(audio: Audio, n_samples: int, meter: Audio) -> None:
-    """Raise peaks and add up squares: ``meter`` holds (peak, sum of squares) per channel.
-
-    The bits of finite magnitudes order like integers, and a maximum of integers vectorises.
-    """
+    """Raise peaks and add up squares: ``meter`` holds (peak, sum of squares) per channel."""
     for channel in range(audio.shape[0]):
         row = audio[channel, :n_samples]
-        bits = row.view(np.int64)
         total = 0.0
         for i in range(row.size):
             total += row[i] * row[i]
-        top = np.int64(0)
-        for i in range(bits.size):
-            top = max(top, bits[i] & _MAGNITUDE)
-        meter[channel, 0] = max(meter[channel, 0], np.int64(top).view(np.float64))
+        meter[channel, 0] = max(meter[channel, 0], highest_magnitude(row))
         meter[channel, 1] += total
 
 

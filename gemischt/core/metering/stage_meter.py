@@ -15,6 +15,7 @@ from gemischt.core.audio import Audio, Counts
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.decibels import flushed
 from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, VECTOR, measuring_kernel
+from gemischt.core.dsp.magnitude import highest_magnitude
 from gemischt.core.metering.loudness import STEPS_PER_S, gated_lufs, k_weighting, power_to_lufs, range_lu
 from gemischt.core.metering.true_peak import N_TAPS, PHASES
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
@@ -22,7 +23,6 @@ from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 VU_DAMPING, VU_HZ = 0.8127, 2.1505
 SINE_OVER_MEAN = math.pi / 2.0
 """Peak of a sine over the mean of its magnitude: VU meters are calibrated with sines."""
-_MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
 _SEGMENT = 256
 _MOST_GAIN = float(np.abs(PHASES).sum(axis=1).max())
 # Places in the meter's state.
@@ -166,7 +166,7 @@ def _measure_peaks(
     state: Audio,
     counts: Counts,
 ) -> None:
-    # Magnitudes of finite numbers order like their bits; a place is looked for only when a block raises the peak.
+    # A place is looked for only when a block raises the peak.
     keep = 11
     interpolated = np.empty(_SEGMENT)
     for channel in range(audio.shape[0]):
@@ -174,11 +174,7 @@ def _measure_peaks(
         line[keep : keep + n_samples] = audio[channel, :n_samples]
         history[channel] = line[n_samples : n_samples + keep]
         row = line[keep : keep + n_samples]
-        top = np.int64(0)
-        bits = row.view(np.int64)
-        for i in range(bits.size):
-            top = max(top, bits[i] & _MAGNITUDE)
-        peak = np.int64(top).view(np.float64)
+        peak = highest_magnitude(row)
         if peak > state[_PEAK]:
             state[_PEAK] = peak
             for i in range(row.size):
@@ -197,12 +193,8 @@ def _measure_peaks(
         for start in range(0, n_samples, _SEGMENT):
             end = min(n_samples, start + _SEGMENT)
             part = line[start : end + keep]
-            reach = np.int64(0)
-            bits = part.view(np.int64)
-            for i in range(bits.size):
-                reach = max(reach, bits[i] & _MAGNITUDE)
             # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
-            if np.int64(reach).view(np.float64) * _MOST_GAIN <= state[_TRUE_PEAK]:
+            if highest_magnitude(part) * _MOST_GAIN <= state[_TRUE_PEAK]:
                 continue
             for phase in range(4):
                 t = phases[phase]
@@ -214,11 +206,7 @@ def _measure_peaks(
                     middle = t4 * part[i + 4] + t5 * part[i + 5] + t6 * part[i + 6] + t7 * part[i + 7]
                     high = t8 * part[i + 8] + t9 * part[i + 9] + t10 * part[i + 10] + t11 * part[i + 11]
                     fresh[i] = low + middle + high
-                top = np.int64(0)
-                bits = fresh.view(np.int64)
-                for i in range(bits.size):
-                    top = max(top, bits[i] & _MAGNITUDE)
-                peak = np.int64(top).view(np.float64)
+                peak = highest_magnitude(fresh)
                 if peak > state[_TRUE_PEAK]:
                     state[_TRUE_PEAK] = peak
                     for i in range(fresh.size):

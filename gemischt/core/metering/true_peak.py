@@ -8,12 +8,12 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.jit import AUDIO, INT, VECTOR, measuring_kernel
+from gemischt.core.dsp.magnitude import highest_magnitude
 from gemischt.core.units import gain_to_db
 
 N_TAPS = 12
 # Newest sample first in the tables; reversed here to run along the signal.
 PHASES = np.ascontiguousarray(np.array(bs1770.TRUE_PEAK_PHASES)[:, ::-1])
-_MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
 
 
 @measuring_kernel(AUDIO, INT, AUDIO, AUDIO, VECTOR, VECTOR)
@@ -24,7 +24,7 @@ def _raise_peaks(audio: Audio, n_samples: int, phases: Audio, history: Audio, li
     for channel in range(audio.shape[0]):
         line[:keep] = history[channel]
         line[keep : keep + n_samples] = audio[channel, :n_samples]
-        top = np.int64(0)
+        top = highest_magnitude(audio[channel, :n_samples])
         for phase in range(4):
             taps = phases[phase]
             t0, t1, t2, t3, t4, t5 = taps[0], taps[1], taps[2], taps[3], taps[4], taps[5]
@@ -34,13 +34,8 @@ def _raise_peaks(audio: Audio, n_samples: int, phases: Audio, history: Audio, li
                 middle = t4 * line[i + 4] + t5 * line[i + 5] + t6 * line[i + 6] + t7 * line[i + 7]
                 last = t8 * line[i + 8] + t9 * line[i + 9] + t10 * line[i + 10] + t11 * line[i + 11]
                 interpolated[i] = first + middle + last
-            bits = interpolated.view(np.int64)
-            for i in range(bits.size):
-                top = max(top, bits[i] & _MAGNITUDE)
-        row = audio[channel, :n_samples].view(np.int64)
-        for i in range(row.size):
-            top = max(top, row[i] & _MAGNITUDE)
-        peaks[channel] = max(peaks[channel], np.int64(top).view(np.float64))
+            top = max(top, highest_magnitude(interpolated))
+        peaks[channel] = max(peaks[channel], top)
         history[channel] = line[n_samples : n_samples + keep]
 
 

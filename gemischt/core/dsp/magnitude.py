@@ -1,0 +1,21 @@
+"""The highest magnitude of a stretch of samples, fast."""
+
+import numpy as np
+
+from gemischt.core.audio import Audio
+from gemischt.core.dsp.jit import inline_kernel
+
+_MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
+
+
+@inline_kernel
+def highest_magnitude(row: Audio) -> float:
+    """Of a one-dimensional stretch; 0 for an empty one.
+
+    The bits of finite magnitudes order like integers, and a maximum of integers vectorises.
+    """
+    bits = row.view(np.int64)
+    top = np.int64(0)
+    for i in range(bits.size):
+        top = max(top, bits[i] & _MAGNITUDE)
+    return float(np.int64(top).view(np.float64))
