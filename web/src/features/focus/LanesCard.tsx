@@ -10,8 +10,8 @@ import { askName } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { PlainButton } from "../../controls/PlainButton";
-import { ValueField } from "../../controls/ValueField";
-import { formatDb, formatHz, formatNumber } from "../../lib/format";
+import { LevelField } from "../../controls/LevelField";
+import { formatHz, formatNumber } from "../../lib/format";
 import { Chain } from "./Chain";
 
 type LaneFinding = {
@@ -105,16 +105,10 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
         />
         <chakra.span flex="1" />
         <chakra.span color="quiet">level</chakra.span>
-        <ValueField
+        <LevelField
           label={`${block.name}: level`}
           value={block.level_db}
           minimum={-60}
-          maximum={24}
-          fallback={0}
-          step={0.5}
-          unit="dB"
-          nullAt="bottom"
-          format={(value) => formatDb(value)}
           onPreview={(value) => live.preview(setBlock(value))}
           onCommit={(value) => void edit(setBlock(value))}
           onCancel={() => live.revert()}
@@ -176,18 +170,11 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
             {formatNumber(lane.shift_ms, 2)} ms
           </chakra.span>
         )}
-        <ValueField
+        <LevelField
           label={`${lane.name}: level`}
           value={lane.level_db}
-          minimum={-120}
-          maximum={24}
-          fallback={0}
-          step={0.5}
-          unit="dB"
-          nullAt="bottom"
           width="44px"
           align="right"
-          format={(value) => formatDb(value)}
           onPreview={(value) => live.preview(set({ level_db: value }))}
           onCommit={(value) => void edit(set({ level_db: value }))}
           onCancel={() => live.revert()}

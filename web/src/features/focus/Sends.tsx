@@ -7,8 +7,7 @@ import { useOpen } from "../../app/SessionContext";
 import { notify } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
-import { ValueField } from "../../controls/ValueField";
-import { formatDb } from "../../lib/format";
+import { LevelField } from "../../controls/LevelField";
 
 const TAPS = [
   { value: "post-fader", label: "after fader" },
@@ -109,18 +108,11 @@ function SendRow({ strip, send, changes }: SendRowProps) {
         options={TAPS}
         onChange={(tap) => void edit(changes({ tap }))}
       />
-      <ValueField
+      <LevelField
         label={`Send to ${goal}: level`}
         value={send.level_db}
-        minimum={-120}
-        maximum={24}
-        fallback={0}
-        step={0.5}
-        unit="dB"
-        nullAt="bottom"
         width="44px"
         align="right"
-        format={(value) => formatDb(value)}
         onPreview={(value) => live.preview(changes({ level_db: value }))}
         onCommit={(value) => void edit(changes({ level_db: value }))}
         onCancel={() => live.revert()}

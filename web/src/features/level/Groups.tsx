@@ -8,8 +8,7 @@ import { askName, selectStrips } from "../../app/store";
 import { Fader } from "../../controls/Fader";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { PlainButton } from "../../controls/PlainButton";
-import { ValueField } from "../../controls/ValueField";
-import { formatDb } from "../../lib/format";
+import { LevelField } from "../../controls/LevelField";
 import { size } from "../../theme/tokens";
 import { FADER_PX } from "./columns";
 
@@ -91,17 +90,10 @@ function GroupRow({ group }: { group: ControlGroup }) {
         onCommit={commit}
         onCancel={cancel}
       />
-      <ValueField
+      <LevelField
         label={`${group.name}: group level`}
         value={levelDb}
-        minimum={-120}
-        maximum={24}
-        fallback={0}
-        step={0.5}
-        unit="dB"
-        nullAt="bottom"
         align="right"
-        format={(value) => formatDb(value)}
         onPreview={preview}
         onCommit={commit}
         onCancel={cancel}

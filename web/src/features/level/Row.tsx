@@ -8,8 +8,9 @@ import { focusStrip, useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { Fader } from "../../controls/Fader";
 import { LetterToggle } from "../../controls/LetterToggle";
+import { LevelField } from "../../controls/LevelField";
 import { ValueField } from "../../controls/ValueField";
-import { formatDb, formatNumber } from "../../lib/format";
+import { formatNumber } from "../../lib/format";
 import { size } from "../../theme/tokens";
 import { COLUMNS, FADER_PX } from "./columns";
 import type { MeterCells } from "./MeterCanvas";
@@ -179,17 +180,10 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
         onCancel={revert}
       />
       <chakra.span textAlign="right">
-        <ValueField
+        <LevelField
           label={`${strip.name}: fader level`}
           value={faderDb}
-          minimum={-120}
-          maximum={24}
-          fallback={0}
-          step={0.5}
-          unit="dB"
-          nullAt="bottom"
           emphasis={focused}
-          format={(value) => formatDb(value)}
           onPreview={previewFader}
           onCommit={commitFader}
           onCancel={revert}

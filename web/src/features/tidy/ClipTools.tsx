@@ -2,8 +2,9 @@ import { chakra } from "@chakra-ui/react";
 
 import { useOpen } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
+import { LevelField } from "../../controls/LevelField";
 import { ValueField } from "../../controls/ValueField";
-import { formatDb, formatNumber } from "../../lib/format";
+import { formatNumber } from "../../lib/format";
 import type { ClipPlace } from "./ClipBox";
 
 /** What can be done with the chosen clip. */
@@ -54,16 +55,10 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
       <span>out {seconds("fade_out_s", "fade out")} s</span>
       <span>
         gain{" "}
-        <ValueField
+        <LevelField
           label="Clip gain"
           value={clip.gain_db}
-          minimum={-120}
           maximum={48}
-          fallback={0}
-          step={0.5}
-          unit="dB"
-          nullAt="bottom"
-          format={(value) => formatDb(value)}
           onPreview={(value) => live.preview(set({ gain_db: value }))}
           onCommit={(value) => void edit(set({ gain_db: value }))}
           onCancel={() => live.revert()}
