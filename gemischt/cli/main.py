@@ -172,7 +172,7 @@ def _measure_stages(session: str, data: Path | None, *, as_json: bool, csv: bool
         writer.writerows(rows)
         return
     for row in rows:
-        stage = row["processor"] or row["name"]
+        stage = " · ".join(filter(None, (row["processor"], row["lane"]))) or row["name"]
         print(
             f"{row['strip']:24s} {stage:20s} peak {_show(row['sample_peak_dbfs']):>6s} dBFS  "
             f"true peak {_show(row['true_peak_dbtp']):>6s}  RMS {_show(row['rms_dbfs']):>6s}  "

@@ -58,11 +58,13 @@ def measurement_to_json(session: Session, measurement: SongMeasurement) -> dict[
 
 
 def strip_to_json(strip: StripMeasurement) -> dict[str, Any]:
-    """A strip's stages in order, what its compressors did, and its stereo figures."""
+    """A strip's stages in order, the index of the first that clips, what its compressors did, its stereo figures."""
     return {
         "stages": [
-            {"name": stage.name, "processor": stage.processor, **levels_to_json(stage.levels)} for stage in strip.stages
+            {"name": stage.name, "processor": stage.processor, "lane": stage.lane, **levels_to_json(stage.levels)}
+            for stage in strip.stages
         ],
+        "clips_at": strip.clips_at,
         "reductions": report_to_json(strip.reductions),
         "stereo": report_to_json(strip.stereo),
     }

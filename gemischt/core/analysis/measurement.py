@@ -11,16 +11,21 @@ from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.units import finite_or_none
 
-StageName = Literal["source", "trim", "processor", "pre-fader", "post-fader"]
+StageName = Literal["source", "trim", "processor", "lane", "pre-fader", "post-fader"]
 
 
 @dataclass(frozen=True)
 class Stage:
-    """A strip's signal at one stage; ``processor`` names it where the stage is what a processor leaves."""
+    """A strip's signal at one stage.
+
+    ``processor`` names it where the stage is what a processor leaves; a ``lane`` is measured after its level, and
+    ``processor`` is the block that it belongs to.
+    """
 
     name: StageName
     processor: str | None
     levels: StageLevels
+    lane: str | None = None
 
 
 @dataclass(frozen=True)
@@ -36,8 +41,11 @@ class Reduction:
 
 @dataclass(frozen=True)
 class StripMeasurement:
-    """Everything measured of a strip; ``noise_dbfs`` is the RMS before its first note, None if it begins at once;
-    ``envelope_db`` the source's RMS in each twentieth of a second."""
+    """Everything measured of a strip, its stages in the order of the signal.
+
+    ``noise_dbfs`` is the RMS before its first note, None if it begins at once; ``envelope_db`` the source's RMS in each
+    twentieth of a second.
+    """
 
     strip: str
     stages: tuple[Stage, ...]
@@ -53,6 +61,14 @@ class StripMeasurement:
             if stage.name == name and stage.processor == processor:
                 return stage.levels
         raise KeyError((name, processor))
+
+    @property
+    def clips_at(self) -> int | None:
+        """Which of the stages is the first after the source that goes above full scale: where clipping begins."""
+        for index, stage in enumerate(self.stages):
+            if stage.name != "source" and stage.levels.sample_peak_dbfs > 0.0:
+                return index
+        return None
 
 
 @dataclass(frozen=True)

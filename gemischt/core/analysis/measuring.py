@@ -19,19 +19,21 @@ from gemischt.core.analysis.measurement import (
     Reduction,
     SongMeasurement,
     Stage,
+    StageName,
     StripMeasurement,
     levels_from_json,
     levels_to_json,
 )
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned
-from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, onset_of
+from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
+from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, walk_chain
-from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.document import Processor, Session, Strip
 from gemischt.core.units import finite_or_none
 
 
@@ -165,7 +167,8 @@ class _Measuring:
     def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
         self.rendered += 1
         media = {**self.media, **{media_id: self._audio(tap) for media_id, tap in alone.taps.items()}}
-        plan = Plan(draw_blueprint(alone.session, media), media, max_block=BLOCK_SAMPLES)
+        ghosts = [other.id for other in alone.session.strips if other.id != strip.id]
+        plan = Plan(draw_blueprint(alone.session, media, unwatched=ghosts), media, max_block=BLOCK_SAMPLES)
         rate = self.session.sample_rate_hz
         prints = self.prints[strip.id]
         watching = Watching(plan, strip, rate)
@@ -220,7 +223,8 @@ class _Measuring:
                     for inner in walk_chain((processor,))
                     if inner.id in watching.reductions
                 ]
-                keep(fingerprint, at_end | {"reductions": reductions})
+                inside = _inside_to_json(processor, meters)
+                keep(fingerprint, at_end | {"reductions": reductions, "inside": inside})
             if "late" in meters:
                 at_end = levels_to_json(meters["late"].levels())
             keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": watching.stereo_figures()})
@@ -249,6 +253,7 @@ class _Measuring:
         reductions: list[Reduction] = []
         for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
             found = figures(fingerprint)
+            stages.extend(_stage_from(inner) for inner in found["inside"])
             stages.append(Stage("processor", processor.id, levels_from_json(found)))
             reductions.extend(Reduction(*values) for values in found["reductions"])
         pre = figures(_pre_key(prints))
@@ -270,6 +275,28 @@ class _Measuring:
 def plays_itself(strip: Strip) -> bool:
     """Whether a strip's audio before the fader is cheaper played from its clips than kept."""
     return strip.kind in ("track", "ghost") and not strip.chain
+
+
+def _inside_to_json(processor: Processor, meters: Mapping[str, StageMeter]) -> list[dict[str, Any]]:
+    """The stages inside a parallel block in the order of the signal; none in other processors."""
+    written: list[dict[str, Any]] = []
+    for lane in processor.lanes if processor.type == "parallel" else ():
+        for inner in lane.chain:
+            written.extend(_inside_to_json(inner, meters))
+            if inner.id in meters:
+                written.append(_stage_to_json("processor", inner.id, None, meters[inner.id]))
+        name = lane_name(processor.id, lane.id)
+        if name in meters:
+            written.append(_stage_to_json("lane", processor.id, lane.id, meters[name]))
+    return written
+
+
+def _stage_to_json(name: StageName, processor: str, lane: str | None, meter: StageMeter) -> dict[str, Any]:
+    return levels_to_json(meter.levels()) | {"name": name, "processor": processor, "lane": lane}
+
+
+def _stage_from(written: Mapping[str, Any]) -> Stage:
+    return Stage(written["name"], written["processor"], levels_from_json(written), written["lane"])
 
 
 def _measures_trim(strip: Strip) -> bool:

@@ -11,6 +11,7 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
+from gemischt.core.engine.specs import MixInto
 from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.metering.stereo import StereoMeter
 from gemischt.core.processors.compressor import DynamicsProcessor
@@ -134,11 +135,12 @@ class Watching:
                 self.meters["trim"].process(self._work, n_samples)
 
         self.watchers[strip.id, "input"] = at_input
-        own = {processor.id for processor in strip.chain}
         for processor in walk_chain(strip.chain):
             operation = self._plan.operations.get((strip.id, processor.id))
             if isinstance(operation, ProcessOperation):
-                self._watch_processor(processor.id, operation, measured=processor.id in own)
+                self._watch_processor(processor.id, operation)
+            for lane in processor.lanes if processor.type == "parallel" else ():
+                self._watch_lane(processor.id, lane.id)
 
     def output(self, *, curve: bool, length: int) -> None:
         """Measure what leaves the fader."""
@@ -160,19 +162,39 @@ class Watching:
     def _meter(self, name: str, buffer: Audio) -> None:
         self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
 
-    def _watch_processor(self, processor_id: str, operation: ProcessOperation, *, measured: bool) -> None:
-        if measured:
-            self._meter(processor_id, operation.buffer)
+    def _watch_processor(self, processor_id: str, operation: ProcessOperation) -> None:
+        self._meter(processor_id, operation.buffer)
         if operation.dynamics is not None:
             self.reductions[processor_id] = ReductionMeter()
 
         def after(done: ProcessOperation, n_samples: int) -> None:
-            if measured:
-                self.meters[processor_id].process(done.buffer, n_samples)
+            self.meters[processor_id].process(done.buffer, n_samples)
             if processor_id in self.reductions:
                 self.reductions[processor_id].take(done, n_samples)
 
         self.watchers[self._strip, processor_id] = after
+
+    def _watch_lane(self, block_id: str, lane_id: str) -> None:
+        """Measure a lane as it is added to the others; a block that is off has none."""
+        identity = (self._strip, block_id, lane_id)
+        spec = next((spec for spec in self._plan.blueprint.specs if spec.identity == identity), None)
+        if not isinstance(spec, MixInto):
+            return
+        lane, gain = self._plan.buffers[spec.source], spec.gain
+        name = lane_name(block_id, lane_id)
+        self._meter(name, lane)
+        added = np.empty_like(lane)
+
+        def at_sum(_operation: Any, n_samples: int) -> None:
+            np.multiply(lane[:, :n_samples], gain, out=added[:, :n_samples])
+            self.meters[name].process(added, n_samples)
+
+        self.watchers[identity] = at_sum
+
+
+def lane_name(block_id: str, lane_id: str) -> str:
+    """What a lane's meter is called among those of processors."""
+    return f"{block_id}/{lane_id}"
 
 
 def onset_of(meter: StageMeter) -> tuple[float | None, float]:

@@ -45,26 +45,39 @@ def add_clip(
     n_media = media.shape[1]
     if last <= first:
         return
-    if n_media == 1 and fade_in_samples == 0 and fade_out_samples == 0 and not backwards:
-        begin = offset_samples + position_samples + first - start_samples
-        played_media = media.reshape(media.size)[begin : begin + last - first]
+    # The stretch without fades, played forwards, needs no more than a gain.
+    steady = min(last, max(first, start_samples + fade_in_samples - position_samples))
+    fading = max(steady, min(last, start_samples + length_samples - fade_out_samples - position_samples))
+    begin = offset_samples + position_samples - start_samples
+    flat = media.reshape(media.size)
+    if not backwards and n_media == 1:
+        played_mono = flat[begin + steady : begin + fading]
         for channel in range(n_channels):
-            row_out = out[channel, first:last]
+            row_out = out[channel, steady:fading]
             for i in range(row_out.size):
-                row_out[i] += gain * played_media[i]
-        return
+                row_out[i] += gain * played_mono[i]
+    elif not backwards and n_media == 2 and n_channels == 2:
+        played_stereo = flat[2 * (begin + steady) : 2 * (begin + fading)]
+        row_left = out[0, steady:fading]
+        row_right = out[1, steady:fading]
+        for i in range(row_left.size):
+            row_left[i] += gain * played_stereo[2 * i]
+            row_right[i] += gain * played_stereo[2 * i + 1]
+    else:
+        steady = fading = last
     for channel in range(n_channels):
         row = min(channel, n_media - 1)
-        for i in range(first, last):
-            played = position_samples + i - start_samples
-            level = gain
-            if played < fade_in_samples:
-                level *= (played + 1) / fade_in_samples
-            left = length_samples - 1 - played
-            if left < fade_out_samples:
-                level *= (left + 1) / fade_out_samples
-            index = offset_samples + (left if backwards else played)
-            out[channel, i] += level * media[index, row]
+        for i_first, i_last in ((first, steady), (fading, last)):
+            for i in range(i_first, i_last):
+                played = position_samples + i - start_samples
+                level = gain
+                if played < fade_in_samples:
+                    level *= (played + 1) / fade_in_samples
+                left = length_samples - 1 - played
+                if left < fade_out_samples:
+                    level *= (left + 1) / fade_out_samples
+                index = offset_samples + (left if backwards else played)
+                out[channel, i] += level * media[index, row]
 
 
 @measuring_kernel(AUDIO, INT, AUDIO)

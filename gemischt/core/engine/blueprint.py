@@ -1,7 +1,9 @@
 """From session to blueprint: order, buffers, gains, and delays wherever paths meet."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+
+import numpy as np
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
@@ -32,16 +34,20 @@ STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
 
 
-def draw_blueprint(session: Session, media: Mapping[str, MediaSamples]) -> specs.Blueprint:
+def draw_blueprint(
+    session: Session, media: Mapping[str, MediaSamples], *, unwatched: Collection[str] = ()
+) -> specs.Blueprint:
     """Lay out the operations of a valid session.
 
     Args:
         media: decoded files by media id, shape (n_samples, n_channels), at the session's rate.
+        unwatched: strips of which only the sound is wanted: they are not metered, and steps that change nothing now
+            are left out, so that later settings may need another structure.
 
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
-    return _Drawing(session, media).draw()
+    return _Drawing(session, media, unwatched).draw()
 
 
 @dataclass(frozen=True)
@@ -57,6 +63,7 @@ class _Feed:
 class _Drawing:
     session: Session
     media: Mapping[str, MediaSamples]
+    unwatched: Collection[str]
     buffers: dict[str, int] = field(default_factory=dict)
     operations: list[specs.Spec] = field(default_factory=list)
     # How many samples the signal in each buffer lags behind the song.
@@ -64,6 +71,8 @@ class _Drawing:
     feeds: dict[str, list[_Feed]] = field(default_factory=dict)
     # What joins a strip after its chain.
     late_feeds: dict[str, list[_Feed]] = field(default_factory=dict)
+    # The buffer each strip's chain works in.
+    work: dict[str, str] = field(default_factory=dict)
     length_samples: int = 0
 
     def draw(self) -> specs.Blueprint:
@@ -102,7 +111,7 @@ class _Drawing:
             self._draw_clips(strip, source)
         else:
             self._draw_sum(strip, source)
-        work = self._draw_input(strip, source)
+        work = self.work[strip.id] = self._draw_input(strip, source)
         self._draw_chain(strip, strip.chain, work)
         self._draw_late(strip, work)
         self._draw_output(strip, work)
@@ -147,9 +156,12 @@ class _Drawing:
         matrix = placement.pick_up_matrix(strip.input, self.buffers[source]) * db_to_gain(strip.trim_db)
         if strip.polarity_inverted:
             matrix = -matrix
-        work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
-        meter = (self.index[strip.id], SOURCE)
-        self.operations.append(specs.ApplyMatrix((strip.id, "input"), source, work, meter, None, matrix))
+        if strip.id in self.unwatched and np.array_equal(matrix, np.eye(self.buffers[source])):
+            work = source
+        else:
+            work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
+            meter = self._meter(strip, SOURCE)
+            self.operations.append(specs.ApplyMatrix((strip.id, "input"), source, work, meter, None, matrix))
         if (strip.id, "pre-chain") in self.tapped:
             tap = self._buffer(_buffer(strip.id, "pre-chain"), len(matrix), latency=self.latency[work])
             self.operations.append(specs.Copy((strip.id, "pre-chain"), work, tap))
@@ -249,10 +261,8 @@ class _Drawing:
             pan = pan @ placement.width_matrix(strip.width)
         matrix = pan * self._fader_gain(strip)
         post = self._buffer(_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
-        index = self.index[strip.id]
-        self.operations.append(
-            specs.ApplyMatrix((strip.id, "output"), work, post, (index, PRE_FADER), (index, POST_FADER), matrix)
-        )
+        before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
+        self.operations.append(specs.ApplyMatrix((strip.id, "output"), work, post, before, after, matrix))
         if strip.output is not None:
             feed = _Feed((strip.id, "output", strip.output), post, 1.0)
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
@@ -266,9 +276,12 @@ class _Drawing:
             gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip)
         return _Feed((strip.id, "send", send.id), source, gain)
 
+    def _meter(self, strip: Strip, stage: int) -> tuple[int, int] | None:
+        return None if strip.id in self.unwatched else (self.index[strip.id], stage)
+
     def _mono_attenuation(self, strip: Strip) -> float:
         """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
-        if strip.kind in ("track", "ghost") or self.buffers[_buffer(strip.id, "work")] == 2:
+        if strip.kind in ("track", "ghost") or self.buffers[self.work[strip.id]] == 2:
             return 1.0
         return placement.centre_gain(self.session.pan_law_db)
 
@@ -279,7 +292,7 @@ class _Drawing:
 
     def _tap(self, strip_id: str, tap: Tap) -> str:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.
-        return _buffer(strip_id, "work" if tap == "pre-fader" else tap)
+        return self.work[strip_id] if tap == "pre-fader" else _buffer(strip_id, tap)
 
     def _buffer(self, name: str, n_channels: int, *, latency: int) -> str:
         self.buffers[name] = n_channels

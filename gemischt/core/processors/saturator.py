@@ -14,23 +14,20 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 from gemischt.core.units import db_to_gain
 
 _STRONGEST_BIAS = 0.8
-_PHASES = shaping.design_phases()
-_GATHERING = shaping.gathering_phases(_PHASES)
 
 
 class Saturator:
     """Bends one or two channels in place.
 
-    State: ``_history`` (n_channels, 40) input and ``_bent`` (n_channels * 8, 40) bent signal before the next block;
-    ``_tone`` the filter behind the bend.
+    State: ``_kept`` (n_channels, 10, 64) the ends of the lines between the filters; ``_tone`` the filter behind the
+    bend.
     """
 
     def __init__(self, place: Place) -> None:
         self._place = place
         n = place.n_channels
-        self._history = np.zeros((n, shaping.LATENCY_SAMPLES))
-        self._bent = np.zeros((n * shaping.FACTOR, shaping.LATENCY_SAMPLES))
-        self._scratch = np.zeros((6, place.max_block + shaping.LATENCY_SAMPLES))
+        self._kept = np.zeros((n, shaping.LINES, shaping.KEEP))
+        self._lines = np.zeros((shaping.LINES, shaping.KEEP + 4 * shaping.SEGMENT))
         self._wet = np.zeros((n, place.max_block))
         self._ramp = np.zeros((2, 4))
         self._remaining = np.zeros(1, np.int64)
@@ -62,11 +59,11 @@ class Saturator:
             audio,
             n_samples,
             self._wet,
-            _PHASES,
-            _GATHERING,
-            self._history,
-            self._bent,
-            self._scratch,
+            shaping.FIRST,
+            shaping.SECOND,
+            shaping.THIRD,
+            self._kept,
+            self._lines,
             self._ramp,
             self._remaining,
         )
@@ -77,9 +74,8 @@ class Saturator:
         self._ramp[:] = other._ramp
         self._remaining[:] = other._remaining
         self._tone.take_over(other._tone)
-        if self._history.shape == other._history.shape:
-            self._history[:] = other._history
-            self._bent[:] = other._bent
+        if self._kept.shape == other._kept.shape:
+            self._kept[:] = other._kept
 
 
 def bend(params: SaturatorParams, level: float) -> float:

@@ -94,6 +94,54 @@ class AgreementTest(MeasuringCase):
         source, trim = stages[0].levels, stages[1].levels
         self.assertAlmostEqual(trim.sample_peak_dbfs, source.sample_peak_dbfs - 3.0, places=9)
 
+    def test_lanes_are_stages_after_their_level(self) -> None:
+        boost = {"id": "boost", "type": "gain", "params": {"level_db": 9.0}}
+        down = {"id": "down", "type": "gain", "params": {"level_db": -20.0}}
+        lanes = [
+            {"id": "clean", "name": "Clean", "level_db": -4.0},
+            {"id": "hot", "name": "Hot", "level_db": 5.0, "polarity_inverted": True, "chain": [boost]},
+            {"id": "off", "name": "Off", "mute": True, "chain": [boost | {"id": "boost-2"}]},
+        ]
+        bench = Bench()
+        block = {"id": "block", "type": "parallel", "lanes": lanes}
+        bench.track("tone", sine(997, -12, 1.0, channels=1), chain=[block, down])
+        session = bench.session()
+        measured = measure_song(session, bench.media, {"tone": "t"}, MemoryRenders()).strips["tone"]
+        found = [(stage.lane or stage.processor or stage.name, stage.levels) for stage in measured.stages]
+        expected = {
+            "source": -12.0,
+            "trim": -12.0,
+            "clean": -16.0,
+            "boost": -3.0,
+            "hot": 2.0,
+            "boost-2": -3.0,
+            "off": -np.inf,
+            # What meets with opposed polarity is subtracted.
+            "block": 20 * np.log10(10 ** (2 / 20) - 10 ** (-16 / 20)),
+            "down": 20 * np.log10(10 ** (2 / 20) - 10 ** (-16 / 20)) - 20.0,
+        }
+        self.assertEqual([name for name, _ in found][:-2], list(expected))
+        for name, levels in found[:-2]:
+            with self.subTest(name):
+                if np.isinf(expected[name]):
+                    self.assertTrue(levels.silent)
+                else:
+                    self.assertAlmostEqual(levels.sample_peak_dbfs, expected[name], delta=0.02)
+        # Clipping begins in the lane, not in the sum that follows; overs are counted after its level.
+        self.assertEqual(measured.clips_at, list(expected).index("hot"))
+        self.assertGreater(dict(found)["hot"].overs, 0)
+
+    def test_a_block_that_is_off_has_no_lanes(self) -> None:
+        lane = {"id": "l", "name": "L", "chain": [eq({"gain_db": 24.0})]}
+        bench = Bench()
+        bench.track("tone", sine(997, -12, 1.0), chain=[{"id": "b", "type": "parallel", "on": False, "lanes": [lane]}])
+        measured = measure_song(bench.session(), bench.media, {"tone": "t"}, MemoryRenders()).strips["tone"]
+        self.assertEqual(
+            [stage.processor or stage.name for stage in measured.stages],
+            ["source", "trim", "b", "pre-fader", "post-fader"],
+        )
+        self.assertIsNone(measured.clips_at)
+
     def test_every_figure_of_a_tone(self) -> None:
         bench = Bench()
         bench.track("tone", sine(997, -18, 4.0, channels=1), trim_db=6.0)

@@ -7,8 +7,10 @@ import { useOpen } from "./SessionContext";
 
 /** Levels of a signal; null is silence, or that there is none. */
 export type StageFigures = {
-  name: "source" | "trim" | "processor" | "pre-fader" | "post-fader";
+  name: "source" | "trim" | "processor" | "lane" | "pre-fader" | "post-fader";
+  /** Whose output it is, or the block its lane belongs to. */
   processor: string | null;
+  lane: string | null;
   sample_peak_dbfs: number | null;
   sample_peak_at_s: number;
   true_peak_dbtp: number | null;
@@ -25,6 +27,8 @@ export type StageFigures = {
 
 export type StripFigures = {
   stages: StageFigures[];
+  /** Which stage is the first to clip. */
+  clips_at: number | null;
   to_bus_db: number | null;
   to_mix_db: number | null;
 };

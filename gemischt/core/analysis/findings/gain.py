@@ -3,8 +3,10 @@
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
+from gemischt.core.analysis.measurement import Stage
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.processors.registry import label_of
+from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetStrips, StripSettings
 from gemischt.core.session.document import Strip
 from gemischt.core.units import SILENCE_DB
@@ -22,19 +24,16 @@ def clipping_inside(situation: Situation) -> Iterator[Finding]:
         measured = situation.of(strip)
         if measured.stage("post-fader").sample_peak_dbfs > 0.0:
             continue
-        loud = [stage for stage in measured.stages if stage.name != "source" and stage.levels.sample_peak_dbfs > 0.0]
-        if not loud:
+        if measured.clips_at is None:
             continue
-        first = loud[0]
-        where = "its trim"
-        if first.processor is not None:
-            where = label_of(next(item.type for item in strip.chain if item.id == first.processor))
+        first = measured.stages[measured.clips_at]
+        where = _where(strip, first)
         over = first.levels.sample_peak_dbfs
         by_db = _to_reference(measured.stage("trim"), over)
         yield Finding(
             kind="clips-inside",
             strip=strip.id,
-            subject=first.processor or "trim",
+            subject=first.lane or first.processor or "trim",
             title=f"{strip.name} clips in {where}; its fader hides it",
             evidence=f"{db(over, sign=True)} dBFS after {where}, {_samples(first.levels.overs)} over, "
             f"{db(measured.stage('post-fader').sample_peak_dbfs)} dBFS after the fader.",
@@ -45,6 +44,16 @@ def clipping_inside(situation: Situation) -> Iterator[Finding]:
             cure=_trim_by(strip, -by_db),
             cure_text=f"Trim {strip.name} by −{by_db:.1f} dB",
         )
+
+
+def _where(strip: Strip, stage: Stage) -> str:
+    if stage.processor is None:
+        return "its trim"
+    processor = next(item for item in walk_chain(strip.chain) if item.id == stage.processor)
+    if processor.type == "parallel":
+        lane = next((lane for lane in processor.lanes if lane.id == stage.lane), None)
+        return processor.name if lane is None else f"the lane {lane.name}"
+    return label_of(processor.type)
 
 
 def _to_reference(trimmed: StageLevels, over_db: float) -> float:

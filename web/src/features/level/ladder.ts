@@ -1,4 +1,4 @@
-import type { Processor, Strip } from "../../api/types";
+import type { Lane, Processor, Strip } from "../../api/types";
 import type { Measured, StageFigures, StripFigures } from "../../app/measurement";
 import { REFERENCE_DB } from "../../canvas/scale";
 
@@ -9,7 +9,7 @@ export const UNITS: Record<Figure, string> = {
   peak: "dBFS",
   "true peak": "dBTP",
   RMS: "dBFS",
-  VU: "VU, 0 at −18 dBFS",
+  VU: "VU",
   loudness: "LUFS",
 };
 
@@ -36,9 +36,14 @@ export type LadderCell = {
   processor: string | null;
 };
 
-export const MOST_CHAIN = 4;
+export type Cells = Map<string, LadderCell>;
 
-function valueOf(stage: StageFigures, figure: Figure): number | null {
+/** A lane of a strip: its processors from the block's place on, then what it adds after its level. */
+export type LaneRow = { key: string; name: string; depth: number; cells: Cells };
+
+const ORDINALS = ["1st in chain", "2nd", "3rd"];
+
+function valueOf(stage: StageFigures, figure: Figure, vuReferenceDbfs: number): number | null {
   switch (figure) {
     case "peak":
       return stage.sample_peak_dbfs;
@@ -47,22 +52,31 @@ function valueOf(stage: StageFigures, figure: Figure): number | null {
     case "RMS":
       return stage.rms_dbfs;
     case "VU":
-      return stage.vu_dbfs === null ? null : stage.vu_dbfs - REFERENCE_DB;
+      return stage.vu_dbfs === null ? null : stage.vu_dbfs - vuReferenceDbfs;
     case "loudness":
       return stage.integrated_lufs;
   }
 }
 
+/** How many places a chain takes up, the longest of its lanes included. */
+function placesOf(chain: Processor[]): number {
+  const lengths = chain.map((processor, place) =>
+    processor.type === "parallel"
+      ? place + Math.max(1, ...processor.lanes.map((lane) => placesOf(lane.chain) + 1))
+      : place + 1,
+  );
+  return Math.max(0, ...lengths);
+}
+
 /** Columns of the ladder: its fixed stages, and as many places in the chain as are used. */
 export function columnsOf(strips: Strip[]): { key: string; name: string }[] {
-  const places = Math.min(MOST_CHAIN, Math.max(0, ...strips.map((strip) => strip.chain.length)));
-  const ordinals = ["1st in chain", "2nd", "3rd", "4th"];
+  const places = Math.max(0, ...strips.map((strip) => placesOf(strip.chain)));
   return [
     { key: "source", name: "source" },
     { key: "trim", name: "trim" },
-    ...Array.from({ length: places }, (_, index) => ({
-      key: `chain ${index}`,
-      name: ordinals[index] ?? "",
+    ...Array.from({ length: places }, (_, place) => ({
+      key: `chain ${place}`,
+      name: ORDINALS[place] ?? `${place + 1}th`,
     })),
     { key: "pre-fader", name: "pre-fader" },
     { key: "post-fader", name: "post-fader" },
@@ -71,60 +85,82 @@ export function columnsOf(strips: Strip[]): { key: string; name: string }[] {
   ];
 }
 
-/** A strip's cells by column. */
-export function cellsOf(
+/** What a ladder is read by. */
+export type Reading = {
+  figure: Figure;
+  vuReferenceDbfs: number;
+  labelOf: (processor: Processor) => string;
+};
+
+/** A strip's cells by column, and its lanes. */
+export function rungsOf(
   strip: Strip,
   measured: Measured,
-  figure: Figure,
-  labelOf: (processor: Processor) => string,
-): Map<string, LadderCell> {
+  reading: Reading,
+): { cells: Cells; lanes: LaneRow[] } {
   const figures = measured.strips[strip.id];
-  const cells = new Map<string, LadderCell>();
-  if (!figures) return cells;
-  let clipped = false;
-  const add = (key: string, label: string, stage: StageFigures, judged: boolean) => {
-    const value = valueOf(stage, figure);
-    const clips = !clipped && key !== "source" && (stage.sample_peak_dbfs ?? -1) > 0;
-    clipped = clipped || clips;
-    cells.set(key, {
+  const cells: Cells = new Map();
+  if (!figures) return { cells, lanes: [] };
+  const track = strip.kind === "track";
+  const cellOf = (key: string, label: string, stage: StageFigures, judged: boolean): LadderCell => {
+    const value = valueOf(stage, reading.figure, reading.vuReferenceDbfs);
+    return {
       key,
       label,
       value,
-      away: value === null ? null : value - REFERENCES[figure],
+      away: value === null ? null : value - REFERENCES[reading.figure],
       judged,
-      clips,
+      clips: figures.clips_at !== null && figures.stages[figures.clips_at] === stage,
       atS: stage.sample_peak_dbfs === null ? null : (stage.first_over_s ?? stage.sample_peak_at_s),
       processor: stage.processor,
-    });
+    };
   };
-  const track = strip.kind === "track";
+  const stageOf = (processor: string, lane: string | null) =>
+    figures.stages.find((stage) => stage.processor === processor && stage.lane === lane);
+
+  const lanes: LaneRow[] = [];
+  const addChain = (into: Cells, chain: Processor[], from: number, depth: number) =>
+    chain.forEach((processor, index) => {
+      const key = `chain ${from + index}`;
+      const stage = stageOf(processor.id, null);
+      if (stage) into.set(key, cellOf(key, reading.labelOf(processor), stage, track));
+      if (processor.type === "parallel")
+        processor.lanes.forEach((lane) => addLane(processor.id, lane, from + index, depth + 1));
+    });
+  const addLane = (block: string, lane: Lane, from: number, depth: number) => {
+    const end = stageOf(block, lane.id);
+    if (!end) return;
+    const row: LaneRow = { key: `${block}/${lane.id}`, name: lane.name, depth, cells: new Map() };
+    lanes.push(row);
+    addChain(row.cells, lane.chain, from, depth);
+    const key = `chain ${from + lane.chain.length}`;
+    row.cells.set(key, cellOf(key, lane.mute ? "muted" : "level", end, track));
+  };
+
   figures.stages.forEach((stage) => {
-    if (stage.name !== "processor") {
-      add(stage.name, "", stage, track && stage.name !== "source" && stage.name !== "post-fader");
-      return;
-    }
-    const place = strip.chain.findIndex((processor) => processor.id === stage.processor);
-    const processor = strip.chain[place];
-    if (processor) add(`chain ${place}`, labelOf(processor), stage, track);
+    if (stage.processor !== null) return;
+    const judged = track && stage.name !== "source" && stage.name !== "post-fader";
+    cells.set(stage.name, cellOf(stage.name, "", stage, judged));
   });
-  addEnds(cells, figures, figure);
-  return cells;
+  addChain(cells, strip.chain, 0, 0);
+  addEnds(cells, figures, reading);
+  return { cells, lanes };
 }
 
-function addEnds(cells: Map<string, LadderCell>, figures: StripFigures, figure: Figure): void {
+function addEnds(cells: Cells, figures: StripFigures, reading: Reading): void {
   const post = figures.stages.find((stage) => stage.name === "post-fader");
   if (!post) return;
   for (const [key, gain] of [
     ["bus", figures.to_bus_db],
     ["mix", figures.to_mix_db],
   ] as const) {
-    const value = valueOf(post, figure);
+    const value = valueOf(post, reading.figure, reading.vuReferenceDbfs);
     if (gain === null || value === null) continue;
     cells.set(key, {
       key,
       label: "",
       value: value + gain,
-      away: value + gain - REFERENCES[figure],
+      away: value + gain - REFERENCES[reading.figure],
       judged: false,
       clips: false,
       atS: post.sample_peak_at_s,

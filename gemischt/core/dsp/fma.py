@@ -1,0 +1,19 @@
+"""Multiply and add in one instruction, rounded once, wherever a kernel asks for it: the same in scalar and vector code,
+so that the samples do not depend on how the signal is cut into blocks."""
+
+from typing import Any, cast
+
+from numba import types
+from numba.extending import intrinsic
+
+
+@intrinsic
+def _fma(_context: Any, _a: Any, _b: Any, _c: Any) -> Any:
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        return builder.fma(*arguments)
+
+    return types.float64(types.float64, types.float64, types.float64), generate
+
+
+fma = cast(Any, _fma)
+"""fma(a, b, c) = a * b + c, inside kernels only."""
