@@ -14,7 +14,6 @@ from gemischt.core.dsp.jit import (
     BOOL,
     COUNTS,
     CUBE,
-    FLOAT,
     INT,
     MEDIA,
     VECTOR,
@@ -24,7 +23,7 @@ from gemischt.core.dsp.jit import (
 from gemischt.core.dsp.magnitude import highest_magnitude
 
 
-@kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, FLOAT, INT, INT, BOOL)
+@kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, AUDIO, INT, INT, BOOL)
 def add_clip(
     out: Audio,
     n_samples: int,
@@ -33,51 +32,53 @@ def add_clip(
     start_samples: int,
     length_samples: int,
     offset_samples: int,
-    gain: float,
+    matrix: Audio,
     fade_in_samples: int,
     fade_out_samples: int,
     backwards: bool,
 ) -> None:
-    """Add the part of a clip that falls into [position, position + n); linear fades; mono media fill all channels."""
+    """out += matrix @ the part of a clip that falls into [position, position + n); fades are linear.
+
+    Args:
+        matrix: (n_channels, 1) for mono media, else (n_channels, 2): only two channels are played.
+    """
     first = max(0, start_samples - position_samples)
     last = min(n_samples, start_samples + length_samples - position_samples)
-    n_channels = out.shape[0]
     n_media = media.shape[1]
     if last <= first:
         return
-    # The stretch without fades, played forwards, needs no more than a gain.
+    # The stretch without fades, played forwards, needs no more than gains.
     steady = min(last, max(first, start_samples + fade_in_samples - position_samples))
     fading = max(steady, min(last, start_samples + length_samples - fade_out_samples - position_samples))
     begin = offset_samples + position_samples - start_samples
     flat = media.reshape(media.size)
-    if not backwards and n_media == 1:
-        played_mono = flat[begin + steady : begin + fading]
-        for channel in range(n_channels):
-            row_out = out[channel, steady:fading]
-            for i in range(row_out.size):
-                row_out[i] += gain * played_mono[i]
-    elif not backwards and n_media == 2 and n_channels == 2:
-        played_stereo = flat[2 * (begin + steady) : 2 * (begin + fading)]
-        row_left = out[0, steady:fading]
-        row_right = out[1, steady:fading]
-        for i in range(row_left.size):
-            row_left[i] += gain * played_stereo[2 * i]
-            row_right[i] += gain * played_stereo[2 * i + 1]
-    else:
+    if backwards or n_media > 2:
         steady = fading = last
-    for channel in range(n_channels):
-        row = min(channel, n_media - 1)
+    for channel in range(out.shape[0]):
+        row = out[channel, steady:fading]
+        if n_media == 1:
+            gain = matrix[channel, 0]
+            played_mono = flat[begin + steady : begin + fading]
+            for i in range(row.size):
+                row[i] += gain * played_mono[i]
+        else:
+            from_left = matrix[channel, 0]
+            from_right = matrix[channel, 1]
+            played_stereo = flat[2 * (begin + steady) : 2 * (begin + fading)]
+            for i in range(row.size):
+                row[i] += from_left * played_stereo[2 * i] + from_right * played_stereo[2 * i + 1]
         for i_first, i_last in ((first, steady), (fading, last)):
             for i in range(i_first, i_last):
                 played = position_samples + i - start_samples
-                level = gain
+                level = 1.0
                 if played < fade_in_samples:
                     level *= (played + 1) / fade_in_samples
                 left = length_samples - 1 - played
                 if left < fade_out_samples:
                     level *= (left + 1) / fade_out_samples
                 index = offset_samples + (left if backwards else played)
-                out[channel, i] += level * media[index, row]
+                for source in range(matrix.shape[1]):
+                    out[channel, i] += matrix[channel, source] * level * media[index, source]
 
 
 @measuring_kernel(AUDIO, INT, AUDIO)

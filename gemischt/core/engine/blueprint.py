@@ -1,12 +1,13 @@
 """From session to blueprint: order, buffers, gains, and delays wherever paths meet."""
 
-from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
+from gemischt.core.engine.placement import Matrix
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
@@ -59,6 +60,15 @@ class _Feed:
     gain: float
 
 
+@dataclass(frozen=True)
+class _ClipFeed:
+    """Clips on their way straight into a strip."""
+
+    identity: specs.Identity
+    clips: tuple[specs.ClipPlacement, ...]
+    matrix: Matrix
+
+
 @dataclass
 class _Drawing:
     session: Session
@@ -68,17 +78,19 @@ class _Drawing:
     operations: list[specs.Spec] = field(default_factory=list)
     # How many samples the signal in each buffer lags behind the song.
     latency: dict[str, int] = field(default_factory=dict)
-    feeds: dict[str, list[_Feed]] = field(default_factory=dict)
+    feeds: dict[str, list[_Feed | _ClipFeed]] = field(default_factory=dict)
     # What joins a strip after its chain.
-    late_feeds: dict[str, list[_Feed]] = field(default_factory=dict)
-    # The buffer each strip's chain works in.
+    late_feeds: dict[str, list[_Feed | _ClipFeed]] = field(default_factory=dict)
+    # The buffer each strip's chain works in, where it is drawn.
     work: dict[str, str] = field(default_factory=dict)
     length_samples: int = 0
 
     def draw(self) -> specs.Blueprint:
         session = self.session
         self.silenced = silenced_by_solo(session)
-        self.tapped = self._needed_taps()
+        keys = [key for strip in session.strips for key in self._keys(strip)]
+        self.tapped: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(keys)
+        self.triggers = {source for source, _ in keys}
         self.index = {strip.id: index for index, strip in enumerate(session.strips)}
         self.feeds = {strip.id: [] for strip in session.strips}
         self.late_feeds = {strip.id: [] for strip in session.strips}
@@ -97,15 +109,15 @@ class _Drawing:
             lags=self.latency,
         )
 
-    def _needed_taps(self) -> set[tuple[str, Tap]]:
-        needed: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(self.session)}
-        for strip in self.session.strips:
-            for processor in keyed_processors(strip):
-                if processor.key.source is not None:
-                    needed.add((processor.key.source, processor.key.tap))
-        return needed
+    def _keys(self, strip: Strip) -> Iterator[tuple[str, Tap]]:
+        for processor in keyed_processors(strip):
+            if processor.key.source is not None:
+                yield processor.key.source, processor.key.tap
 
     def _draw_strip(self, strip: Strip) -> None:
+        if self._goes_straight(strip):
+            self._feed_clips(strip)
+            return
         source = _buffer(strip.id, "source")
         if strip.kind in ("track", "ghost"):
             self._draw_clips(strip, source)
@@ -116,13 +128,35 @@ class _Drawing:
         self._draw_late(strip, work)
         self._draw_output(strip, work)
 
+    def _goes_straight(self, strip: Strip) -> bool:
+        """Whether all that is wanted of a strip is its clips, turned and placed, at the end of its ways."""
+        if strip.id not in self.unwatched or strip.kind != "track" or strip.chain or strip.id in self.triggers:
+            return False
+        return not any((strip.id, tap) in self.tapped for tap in ("pre-chain", "pre-fader"))
+
+    def _feed_clips(self, strip: Strip) -> None:
+        clips, n_source = self._placed_clips(strip)
+        matrix = self._pick_up(strip, n_source)
+        matrix = self._output_matrix(strip, len(matrix)) @ matrix
+        if strip.output is not None:
+            feed = _ClipFeed((strip.id, "output", strip.output), clips, matrix)
+            (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
+        for send in strip.sends:
+            gain = db_to_gain(send.level_db) if send.on else 0.0
+            self.feeds[send.to].append(_ClipFeed((strip.id, "send", send.id), clips, gain * matrix))
+
     def _draw_clips(self, strip: Strip, source: str) -> None:
-        placed = tuple(self._place(clip) for clip in strip.clips)
-        channels = [self.media[clip.media].shape[1] for clip in strip.clips]
-        self._buffer(source, min(max(channels, default=2), 2), latency=0)
-        self.operations.append(specs.PlayClips((strip.id, "clips"), source, placed))
-        ends = [clip.start_samples + clip.length_samples for clip in placed]
+        clips, n_channels = self._placed_clips(strip)
+        self._buffer(source, n_channels, latency=0)
+        self.operations.append(specs.PlayClips((strip.id, "clips"), source, clips, False, np.eye(n_channels)))
+
+    def _placed_clips(self, strip: Strip) -> tuple[tuple[specs.ClipPlacement, ...], int]:
+        """A strip's clips, and how many channels they take."""
+        clips = tuple(self._place(clip) for clip in strip.clips)
+        ends = [clip.start_samples + clip.length_samples for clip in clips]
         self.length_samples = max([self.length_samples, *ends])
+        channels = [self.media[clip.media].shape[1] for clip in strip.clips]
+        return clips, min(max(channels, default=2), 2)
 
     def _place(self, clip: Clip) -> specs.ClipPlacement:
         rate = self.session.sample_rate_hz
@@ -142,20 +176,25 @@ class _Drawing:
 
     def _draw_sum(self, strip: Strip, source: str) -> None:
         feeds = self.feeds[strip.id]
-        latest = max((self.latency[feed.source] for feed in feeds), default=0)
+        latest = max((self._lag(feed) for feed in feeds), default=0)
         self._buffer(source, 2, latency=latest)
         self.operations.append(specs.Clear((strip.id, "clear"), source))
         for feed in feeds:
             self._mix(feed, source, latest)
 
-    def _mix(self, feed: _Feed, out: str, latest: int) -> None:
-        delay = latest - self.latency[feed.source]
-        self.operations.append(specs.MixInto(feed.identity, feed.source, out, delay, feed.gain))
+    def _lag(self, feed: _Feed | _ClipFeed) -> int:
+        return self.latency[feed.source] if isinstance(feed, _Feed) else 0
+
+    def _mix(self, feed: _Feed | _ClipFeed, out: str, latest: int) -> None:
+        if isinstance(feed, _Feed):
+            delay = latest - self.latency[feed.source]
+            self.operations.append(specs.MixInto(feed.identity, feed.source, out, delay, feed.gain))
+        else:
+            clips = tuple(replace(clip, start_samples=clip.start_samples + latest) for clip in feed.clips)
+            self.operations.append(specs.PlayClips(feed.identity, out, clips, True, feed.matrix))
 
     def _draw_input(self, strip: Strip, source: str) -> str:
-        matrix = placement.pick_up_matrix(strip.input, self.buffers[source]) * db_to_gain(strip.trim_db)
-        if strip.polarity_inverted:
-            matrix = -matrix
+        matrix = self._pick_up(strip, self.buffers[source])
         if strip.id in self.unwatched and np.array_equal(matrix, np.eye(self.buffers[source])):
             work = source
         else:
@@ -166,6 +205,11 @@ class _Drawing:
             tap = self._buffer(_buffer(strip.id, "pre-chain"), len(matrix), latency=self.latency[work])
             self.operations.append(specs.Copy((strip.id, "pre-chain"), work, tap))
         return work
+
+    def _pick_up(self, strip: Strip, n_source: int) -> Matrix:
+        """Input, trim and polarity."""
+        matrix = placement.pick_up_matrix(strip.input, n_source) * db_to_gain(strip.trim_db)
+        return -matrix if strip.polarity_inverted else matrix
 
     def _draw_chain(self, strip: Strip, chain: tuple[Processor, ...], buffer: str) -> None:
         for processor in chain:
@@ -194,7 +238,7 @@ class _Drawing:
         feeds = self.late_feeds[strip.id]
         if not feeds:
             return
-        latest = max(self.latency[work], *(self.latency[feed.source] for feed in feeds))
+        latest = max(self.latency[work], *(self._lag(feed) for feed in feeds))
         if latest > self.latency[work]:
             wait = latest - self.latency[work]
             self.operations.append(specs.Delay((strip.id, "wait for late", "delay"), work, wait))
@@ -254,12 +298,16 @@ class _Drawing:
             # A lane that is to come earlier counts as late: the others wait for it.
             self.latency[buffer] -= shift
 
-    def _draw_output(self, strip: Strip, work: str) -> None:
-        n_channels = self.buffers[work]
-        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db) / self._mono_attenuation(strip)
+    def _output_matrix(self, strip: Strip, n_channels: int) -> Matrix:
+        """Fader, width and pan of a strip with one or two channels."""
+        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
+        pan = pan / self._mono_attenuation(strip, n_channels)
         if n_channels == 2:
             pan = pan @ placement.width_matrix(strip.width)
-        matrix = pan * self._fader_gain(strip)
+        return pan * self._fader_gain(strip)
+
+    def _draw_output(self, strip: Strip, work: str) -> None:
+        matrix = self._output_matrix(strip, self.buffers[work])
         post = self._buffer(_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
         before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
         self.operations.append(specs.ApplyMatrix((strip.id, "output"), work, post, before, after, matrix))
@@ -273,15 +321,15 @@ class _Drawing:
         source = self._tap(strip.id, send.tap)
         gain = db_to_gain(send.level_db) if send.on else 0.0
         if self.buffers[source] == 1:
-            gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip)
+            gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip, 1)
         return _Feed((strip.id, "send", send.id), source, gain)
 
     def _meter(self, strip: Strip, stage: int) -> tuple[int, int] | None:
         return None if strip.id in self.unwatched else (self.index[strip.id], stage)
 
-    def _mono_attenuation(self, strip: Strip) -> float:
+    def _mono_attenuation(self, strip: Strip, n_channels: int) -> float:
         """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
-        if strip.kind in ("track", "ghost") or self.buffers[self.work[strip.id]] == 2:
+        if strip.kind in ("track", "ghost") or n_channels == 2:
             return 1.0
         return placement.centre_gain(self.session.pan_law_db)
 

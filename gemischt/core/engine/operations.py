@@ -28,11 +28,13 @@ class Operation(Protocol):
 class PlayClipsOperation:
     def __init__(self, spec: specs.PlayClips, buffers: Buffers, media: Mapping[str, MediaSamples]) -> None:
         self._out = buffers[spec.buffer]
-        self._clips = [(clip, media[clip.media]) for clip in spec.clips]
+        self._adds = spec.adds
+        self._clips = [(clip, media[clip.media], _clip_matrix(spec, clip, media)) for clip in spec.clips]
 
     def run(self, position_samples: int, n_samples: int) -> None:
-        self._out[:, :n_samples] = 0.0
-        for clip, samples in self._clips:
+        if not self._adds:
+            self._out[:, :n_samples] = 0.0
+        for clip, samples, matrix in self._clips:
             start = clip.start_samples
             if start < position_samples + n_samples and position_samples < start + clip.length_samples:
                 mixing.add_clip(
@@ -43,11 +45,17 @@ class PlayClipsOperation:
                     start,
                     clip.length_samples,
                     clip.offset_samples,
-                    clip.gain,
+                    matrix,
                     clip.fade_in_samples,
                     clip.fade_out_samples,
                     clip.backwards,
                 )
+
+
+def _clip_matrix(spec: specs.PlayClips, clip: specs.ClipPlacement, media: Mapping[str, MediaSamples]) -> Audio:
+    """The spec's matrix for this clip: one channel counts as equal left and right."""
+    matrix = spec.matrix if media[clip.media].shape[1] > 1 else spec.matrix.sum(axis=1, keepdims=True)
+    return np.ascontiguousarray(clip.gain * matrix)
 
 
 class ClearOperation:
