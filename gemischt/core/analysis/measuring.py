@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
+from gemischt.core.analysis.behind import Behind
 from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
 from gemischt.core.analysis.listening import Media, Report, no_report
 from gemischt.core.analysis.measurement import (
@@ -26,7 +27,7 @@ from gemischt.core.analysis.measurement import (
 )
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned
-from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of
+from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of, see
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
@@ -52,12 +53,13 @@ def measure_song(
         media_hashes: hash of the content of each media id.
         store: where rendered audio and figures are found and kept.
         report: called often with the share that is done; what it raises stops the work.
-        pool: where strips that do not wait for each other are rendered side by side.
+        pool: where strips that do not wait for each other are rendered side by side, and meters read a block while
+            the next is rendered.
     """
     length = draw_blueprint(session, media).length_samples
     prints = fingerprints(session, media_hashes, length)
-    work = _Measuring(session, media, prints, store, length, report)
-    strips = work.run(pool)
+    work = _Measuring(session, media, prints, store, length, report, pool)
+    strips = work.run()
     return SongMeasurement(
         duration_s=length / session.sample_rate_hz,
         strips=strips,
@@ -74,10 +76,11 @@ class _Measuring:
     store: RenderStore
     length: int
     report: Report
+    pool: Executor | None
     rendered: int = 0
     _done: int = 0
 
-    def run(self, pool: Executor | None) -> dict[str, StripMeasurement]:
+    def run(self) -> dict[str, StripMeasurement]:
         """Every strip, in document order; with a pool, those that are ready at the same time."""
         waiting = self._dependencies()
         found: dict[str, StripMeasurement] = {}
@@ -87,11 +90,11 @@ class _Measuring:
                 ready = [strip_id for strip_id, sources in waiting.items() if sources <= found.keys()]
                 for strip_id in ready:
                     del waiting[strip_id]
-                    if pool is None:
+                    if self.pool is None:
                         found[strip_id] = self._measure(strip_id)
                         self._advance()
                     else:
-                        running[pool.submit(self._measure, strip_id)] = strip_id
+                        running[self.pool.submit(self._measure, strip_id)] = strip_id
                 if running:
                     finished, _ = wait(running, return_when=FIRST_COMPLETED)
                     for future in finished:
@@ -172,7 +175,7 @@ class _Measuring:
         rate = self.session.sample_rate_hz
         prints = self.prints[strip.id]
         watching = Watching(plan, strip, rate)
-        keepers: list[Keeper] = []
+        keepers = watching.keepers
         if with_chain:
             watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
             if not plays_itself(strip):
@@ -182,7 +185,7 @@ class _Measuring:
         if not with_chain or strip.kind == "mix":
             watching.output(curve=strip.kind == "mix", length=self.length)
         try:
-            self._run(plan, watching, keepers)
+            self._run(plan, watching)
         except BaseException:
             for keeper in keepers:
                 keeper.writer.discard()
@@ -191,16 +194,17 @@ class _Measuring:
             keeper.writer.finish()
         self._keep(strip, prints, watching, with_chain=with_chain)
 
-    def _run(self, plan: Plan, watching: Watching, keepers: list[Keeper]) -> None:
+    def _run(self, plan: Plan, watching: Watching) -> None:
         total = self.length + max(plan.blueprint.lags.values(), default=0)
+        seen = Behind(self.pool)
         position = 0
         while position < total:
             n_samples = min(BLOCK_SAMPLES, total - position)
             plan.run_watched(position, n_samples, watching.watchers)
-            for keeper in keepers:
-                keeper.take(n_samples)
+            seen.then(see, watching.taken(), n_samples)
             position += n_samples
             self._tell()
+        seen.finish()
 
     def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
         keep = self.store.keep_figures

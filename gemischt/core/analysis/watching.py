@@ -31,15 +31,16 @@ class Keeper:
     """Writes one buffer of a plan to the store, its lag taken off."""
 
     def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str) -> None:
-        self._buffer = plan.buffers[buffer]
+        self.buffer = plan.buffers[buffer]
         self._skip = plan.blueprint.lags[buffer]
-        self.writer = store.writer(fingerprint, self._buffer.shape[0])
+        self.writer = store.writer(fingerprint, self.buffer.shape[0])
 
-    def take(self, n_samples: int) -> None:
+    def take(self, audio: Audio, n_samples: int) -> None:
+        """The buffer's next block."""
         skipped = min(self._skip, n_samples)
         self._skip -= skipped
         if skipped < n_samples:
-            self.writer.write(self._buffer[:, skipped:n_samples].T.astype(np.float32))
+            self.writer.write(audio[:, skipped:n_samples].T.astype(np.float32))
 
 
 class ReductionMeter:
@@ -89,8 +90,21 @@ class CurveMeter:
         }
 
 
+Taken = list[tuple[Callable[[Audio, int], None], Audio]]
+"""What meters of a block have still to see, in order."""
+
+
+def see(taken: Taken, n_samples: int) -> None:
+    """Show meters what was taken for them."""
+    for meter, audio in taken:
+        meter(audio, n_samples)
+
+
 class Watching:
-    """Meters at the steps of a plan that measure one strip."""
+    """Meters at the steps of a plan that measure one strip.
+
+    What they are to see is copied while a block runs; ``see`` shows it to them, on any thread, block after block.
+    """
 
     def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
         self._plan = plan
@@ -102,6 +116,8 @@ class Watching:
         self.meters: dict[str, StageMeter] = {}
         self.reductions: dict[str, ReductionMeter] = {}
         self.curve: CurveMeter | None = None
+        self.keepers: list[Keeper] = []
+        self._taken: Taken = []
         self._stereo: StereoMeter | None = None
         self._post_stereo: StereoMeter | None = None
 
@@ -130,9 +146,9 @@ class Watching:
             self._stereo = StereoMeter(self._rate)
 
         def at_input(_operation: Any, n_samples: int) -> None:
-            self.meters["source"].process(source, n_samples)
+            self._take("source", source)
             if measures_trim:
-                self.meters["trim"].process(self._work, n_samples)
+                self._take("trim", self._work)
 
         self.watchers[strip.id, "input"] = at_input
         for processor in walk_chain(strip.chain):
@@ -148,16 +164,26 @@ class Watching:
         self._post_stereo = StereoMeter(self._rate)
         self.curve = CurveMeter(length) if curve else None
 
+    def taken(self) -> Taken:
+        """What has been copied since it was last asked for, and what keepers are to write."""
+        taken, self._taken = self._taken, []
+        return [*taken, *((keeper.take, keeper.buffer.copy()) for keeper in self.keepers)]
+
+    def _take(self, name: str, buffer: Audio) -> None:
+        self._taken.append((self.meters[name].process, buffer.copy()))
+
     def _at_output(self, _operation: Any, n_samples: int) -> None:
         if "late" in self.meters:
-            self.meters["late"].process(self._work, n_samples)
+            self._take("late", self._work)
         if self._stereo is not None:
-            self._stereo.process(self._work, n_samples)
-        if self._post_stereo is not None:
-            self.meters["post-fader"].process(self._post, n_samples)
-            self._post_stereo.process(self._post, n_samples)
+            self._taken.append((self._stereo.process, self._work.copy()))
+        if self._post_stereo is None:
+            return
+        post = self._post.copy()
+        self._taken.append((self.meters["post-fader"].process, post))
+        self._taken.append((self._post_stereo.process, post))
         if self.curve is not None:
-            self.curve.take(self._post, n_samples)
+            self._taken.append((self.curve.take, post))
 
     def _meter(self, name: str, buffer: Audio) -> None:
         self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
@@ -168,7 +194,7 @@ class Watching:
             self.reductions[processor_id] = ReductionMeter()
 
         def after(done: ProcessOperation, n_samples: int) -> None:
-            self.meters[processor_id].process(done.buffer, n_samples)
+            self._take(processor_id, done.buffer)
             if processor_id in self.reductions:
                 self.reductions[processor_id].take(done, n_samples)
 
@@ -183,11 +209,9 @@ class Watching:
         lane, gain = self._plan.buffers[spec.source], spec.gain
         name = lane_name(block_id, lane_id)
         self._meter(name, lane)
-        added = np.empty_like(lane)
 
         def at_sum(_operation: Any, n_samples: int) -> None:
-            np.multiply(lane[:, :n_samples], gain, out=added[:, :n_samples])
-            self.meters[name].process(added, n_samples)
+            self._take(name, gain * lane)
 
         self.watchers[identity] = at_sum
 
