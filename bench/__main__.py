@@ -2,9 +2,15 @@
 
 import sys
 
-from bench import browser, engine, processors, routing
+from bench import browser, engine, measuring, processors, routing
 
-SUITES = {"processors": processors.run, "engine": engine.run, "routing": routing.run, "browser": browser.run}
+SUITES = {
+    "processors": processors.run,
+    "engine": engine.run,
+    "routing": routing.run,
+    "measuring": measuring.run,
+    "browser": browser.run,
+}
 
 for name in sys.argv[1:] or SUITES:
     print(f"== {name}")

@@ -11,6 +11,8 @@ Audio: TypeAlias = NDArray[np.float64]
 MediaSamples: TypeAlias = NDArray[np.float32]
 """Decoded file: shape (n_samples, n_channels), read-only, at the session's sample rate."""
 
+Single: TypeAlias = NDArray[np.float32]
+"""Single precision inside a kernel, where nothing is fed back."""
 
 Counts: TypeAlias = NDArray[np.int64]
 """Integer state: positions and counts of samples."""

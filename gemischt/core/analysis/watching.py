@@ -103,7 +103,8 @@ def see(taken: Taken, n_samples: int) -> None:
 class Watching:
     """Meters at the steps of a plan that measure one strip.
 
-    What they are to see is copied while a block runs; ``see`` shows it to them, on any thread, block after block.
+    What they are to see is copied while a block runs; ``see`` shows it to them, on any thread, while the next block
+    runs. There are two copies of everything, in turn.
     """
 
     def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
@@ -118,6 +119,7 @@ class Watching:
         self.curve: CurveMeter | None = None
         self.keepers: list[Keeper] = []
         self._taken: Taken = []
+        self._copies: list[dict[str, Audio]] = [{}, {}]
         self._stereo: StereoMeter | None = None
         self._post_stereo: StereoMeter | None = None
 
@@ -166,27 +168,37 @@ class Watching:
 
     def taken(self) -> Taken:
         """What has been copied since it was last asked for, and what keepers are to write."""
+        for index, keeper in enumerate(self.keepers):
+            self._taken.append((keeper.take, self._copy(f"keeper {index}", keeper.buffer)))
         taken, self._taken = self._taken, []
-        return [*taken, *((keeper.take, keeper.buffer.copy()) for keeper in self.keepers)]
+        self._copies.reverse()
+        return taken
 
     def _take(self, name: str, buffer: Audio) -> None:
-        self._taken.append((self.meters[name].process, buffer.copy()))
+        self._taken.append((self.meters[name].process, self._copy(name, buffer)))
+
+    def _copy(self, name: str, buffer: Audio) -> Audio:
+        copies = self._copies[0]
+        if name not in copies:
+            copies[name] = np.empty_like(buffer)
+        np.copyto(copies[name], buffer)
+        return copies[name]
 
     def _at_output(self, _operation: Any, n_samples: int) -> None:
         if "late" in self.meters:
             self._take("late", self._work)
         if self._stereo is not None:
-            self._taken.append((self._stereo.process, self._work.copy()))
+            self._taken.append((self._stereo.process, self._copy("stereo", self._work)))
         if self._post_stereo is None:
             return
-        post = self._post.copy()
+        post = self._copy("post-fader", self._post)
         self._taken.append((self.meters["post-fader"].process, post))
         self._taken.append((self._post_stereo.process, post))
         if self.curve is not None:
             self._taken.append((self.curve.take, post))
 
     def _meter(self, name: str, buffer: Audio) -> None:
-        self.meters[name] = StageMeter(self._rate, buffer.shape[0], max_block=BLOCK_SAMPLES)
+        self.meters[name] = StageMeter(self._rate, buffer.shape[0])
 
     def _watch_processor(self, processor_id: str, operation: ProcessOperation) -> None:
         self._meter(processor_id, operation.buffer)
@@ -211,7 +223,8 @@ class Watching:
         self._meter(name, lane)
 
         def at_sum(_operation: Any, n_samples: int) -> None:
-            self._take(name, gain * lane)
+            self._take(name, lane)
+            self._taken[-1][1][:] *= gain
 
         self.watchers[identity] = at_sum
 

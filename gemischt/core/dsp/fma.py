@@ -8,12 +8,13 @@ from numba.extending import intrinsic
 
 
 @intrinsic
-def _fma(_context: Any, _a: Any, _b: Any, _c: Any) -> Any:
+def _fma(_context: Any, a: Any, b: Any, c: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
         return builder.fma(*arguments)
 
-    return types.float64(types.float64, types.float64, types.float64), generate
+    number = types.float32 if a == b == c == types.float32 else types.float64
+    return number(number, number, number), generate
 
 
 fma = cast(Any, _fma)
-"""fma(a, b, c) = a * b + c, inside kernels only."""
+"""fma(a, b, c) = a * b + c, inside kernels only; single precision if all three are."""

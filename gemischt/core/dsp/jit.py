@@ -17,6 +17,9 @@ VECTOR = types.float64[::1]
 COUNTS = types.int64[::1]
 CUBE = types.float64[:, :, ::1]
 MEDIA = types.Array(types.float32, 2, "C", readonly=True)
+SINGLE_VECTOR = types.float32[::1]
+SINGLE_AUDIO = types.float32[:, ::1]
+SINGLE_CUBE = types.float32[:, :, ::1]
 FLOAT = types.float64
 INT = types.int64
 BOOL = types.boolean

@@ -2,10 +2,11 @@
 
 import numpy as np
 
-from gemischt.core.audio import Audio
+from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.jit import inline_kernel
 
 _MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
+_SINGLE_MAGNITUDE = np.int32(0x7FFFFFFF)
 
 
 @inline_kernel
@@ -19,3 +20,13 @@ def highest_magnitude(row: Audio) -> float:
     for i in range(bits.size):
         top = max(top, bits[i] & _MAGNITUDE)
     return float(np.int64(top).view(np.float64))
+
+
+@inline_kernel
+def highest_single(row: Single) -> float:
+    """The same of single precision."""
+    bits = row.view(np.int32)
+    top = np.int32(0)
+    for i in range(bits.size):
+        top = max(top, bits[i] & _SINGLE_MAGNITUDE)
+    return float(np.int32(top).view(np.float32))

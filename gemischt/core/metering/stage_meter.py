@@ -7,15 +7,17 @@ frequency below, which reach 99 % after 300 ms with 1.25 %).
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.audio import Audio, Counts
+from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.decibels import flushed
-from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, VECTOR, measuring_kernel
-from gemischt.core.dsp.magnitude import highest_magnitude
+from gemischt.core.dsp.fma import fma
+from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, SINGLE_AUDIO, VECTOR, inline_kernel, measuring_kernel
+from gemischt.core.dsp.magnitude import highest_magnitude, highest_single
 from gemischt.core.metering.loudness import STEPS_PER_S, gated_lufs, k_weighting, power_to_lufs, range_lu
 from gemischt.core.metering.true_peak import N_TAPS, PHASES
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
@@ -24,7 +26,10 @@ VU_DAMPING, VU_HZ = 0.8127, 2.1505
 SINE_OVER_MEAN = math.pi / 2.0
 """Peak of a sine over the mean of its magnitude: VU meters are calibrated with sines."""
 _SEGMENT = 256
+_LONGEST_HOP = 160
+"""How many samples at most the needle waits for, a few milliseconds: it needs a hundred to move visibly."""
 _MOST_GAIN = float(np.abs(PHASES).sum(axis=1).max())
+_SINGLE_PHASES = PHASES.astype(np.float32)
 # Places in the meter's state.
 _PEAK, _TRUE_PEAK, _VU = range(3)
 _SUM_A, _SUM_B, _SQUARE_A, _SQUARE_B = range(3, 7)
@@ -61,12 +66,54 @@ class StageLevels:
         return self.sample_peak_dbfs == SILENCE_DB
 
 
-@measuring_kernel(AUDIO, INT, INT, INT, AUDIO, AUDIO, VECTOR, AUDIO, VECTOR, VECTOR, VECTOR)
+@inline_kernel
+def _weighted_energy(left: Audio, right: Audio, sections: Audio, weighting: Audio) -> tuple[float, float]:
+    """K-weighted energy of two channels, in one loop so that their recursions' latencies overlap."""
+    b0, b1, b2, a1, a2 = sections[0, 0], sections[0, 1], sections[0, 2], -sections[0, 3], -sections[0, 4]
+    c1, c2 = -sections[1, 3], -sections[1, 4]
+    u, v, m, n = weighting[0, 0], weighting[0, 1], weighting[0, 2], weighting[0, 3]
+    p, q, r, s = weighting[1, 0], weighting[1, 1], weighting[1, 2], weighting[1, 3]
+    energy_left = 0.0
+    energy_right = 0.0
+    for i in range(left.size):
+        x = left[i]
+        y = fma(b0, x, u)
+        u = fma(a1, y, fma(b1, x, v))
+        v = fma(a2, y, b2 * x)
+        k = y + m
+        m = fma(c1, k, fma(-2.0, y, n))
+        n = fma(c2, k, y)
+        energy_left = fma(k, k, energy_left)
+        x = right[i]
+        y = fma(b0, x, p)
+        p = fma(a1, y, fma(b1, x, q))
+        q = fma(a2, y, b2 * x)
+        k = y + r
+        r = fma(c1, k, fma(-2.0, y, s))
+        s = fma(c2, k, y)
+        energy_right = fma(k, k, energy_right)
+    # Decays must not reach the denormal range, which is slow; what follows silence is not changed by it.
+    weighting[0, 0], weighting[0, 1], weighting[0, 2], weighting[0, 3] = flushed(u), flushed(v), flushed(m), flushed(n)
+    weighting[1, 0], weighting[1, 1], weighting[1, 2], weighting[1, 3] = flushed(p), flushed(q), flushed(r), flushed(s)
+    return energy_left, energy_right
+
+
+@inline_kernel
+def _move_needle(mean: float, vu: Audio, needle: Audio) -> float:
+    """One reading of the needle; its state is (sum, two of the section)."""
+    y = vu[0] * mean + needle[1]
+    needle[1] = flushed(vu[1] * mean + needle[2] - vu[3] * y)
+    needle[2] = flushed(vu[2] * mean - vu[4] * y)
+    return float(y)
+
+
+@measuring_kernel(AUDIO, INT, INT, INT, INT, AUDIO, AUDIO, VECTOR, AUDIO, VECTOR, VECTOR, VECTOR)
 def _measure_steps(
     audio: Audio,
     n_samples: int,
     offset_samples: int,
     step_samples: int,
+    hop_samples: int,
     sections: Audio,
     weighting: Audio,
     vu: Audio,
@@ -77,142 +124,144 @@ def _measure_steps(
 ) -> None:
     """K-weighted and plain energy of each 10 ms step, VU needle, sums and squares.
 
-    Two channels run in one loop, so that their recursions' latencies overlap; one channel counts once.
-
     Args:
+        hop_samples: how often the needle moves; a part of a step.
         weighting: (2, 4) two sums of each of the two sections per channel.
-        vu: (5,) the needle's section; needle: (2, 2) its state per channel.
+        vu: (5,) the needle's section; needle: (n_channels, 3) its sum since it moved, and its state.
         energies, powers: one entry a step touched by this block, added to.
     """
-    last = audio.shape[0] - 1
-    second = 1.0 if last == 1 else 0.0
-    b0, b1, b2, a1, a2 = sections[0, 0], sections[0, 1], sections[0, 2], sections[0, 3], sections[0, 4]
-    c1, c2 = sections[1, 3], sections[1, 4]
-    v0, v1, v2, w1, w2 = vu[0], vu[1], vu[2], vu[3], vu[4]
-    u, v, m, n = weighting[0, 0], weighting[0, 1], weighting[0, 2], weighting[0, 3]
-    p, q, r, s = weighting[1, 0], weighting[1, 1], weighting[1, 2], weighting[1, 3]
-    na, nb = needle[0, 0], needle[0, 1]
-    oa, ob = needle[1, 0], needle[1, 1]
-    top = state[_VU]
+    n_channels = audio.shape[0]
     first = offset_samples // step_samples
     i = 0
     while i < n_samples:
         step = (offset_samples + i) // step_samples
         end = min(n_samples, (step + 1) * step_samples - offset_samples)
-        row_a = audio[0, i:end]
-        row_b = audio[last, i:end]
-        energy_a = 0.0
-        energy_b = 0.0
-        square_a = 0.0
-        square_b = 0.0
-        sum_a = 0.0
-        sum_b = 0.0
-        for j in range(row_a.size):
-            x = row_a[j]
-            z = row_b[j]
-            y = b0 * x + u
-            u = b1 * x + v - a1 * y
-            v = b2 * x - a2 * y
-            k = y + m
-            m = n - 2.0 * y - c1 * k
-            n = y - c2 * k
-            energy_a += k * k
-            y = b0 * z + p
-            p = b1 * z + q - a1 * y
-            q = b2 * z - a2 * y
-            k = y + r
-            r = s - 2.0 * y - c1 * k
-            s = y - c2 * k
-            energy_b += k * k
-            sum_a += x
-            sum_b += z
-            square_a += x * x
-            square_b += z * z
-            h = abs(x)
-            y = v0 * h + na
-            na = v1 * h + nb - w1 * y
-            nb = v2 * h - w2 * y
-            h = abs(z)
-            k = v0 * h + oa
-            oa = v1 * h + ob - w1 * k
-            ob = v2 * h - w2 * k
-            top = max(top, max(y, k))
-        energies[step - first] += energy_a + second * energy_b
-        powers[step - first] += max(square_a, square_b)
-        state[_SUM_A] += sum_a
-        state[_SUM_B] += sum_b
-        state[_SQUARE_A] += square_a
-        state[_SQUARE_B] += square_b
-        # Decays must not reach the denormal range, which is slow; what follows silence is not changed by it.
-        u, v, m, n = flushed(u), flushed(v), flushed(m), flushed(n)
-        p, q, r, s = flushed(p), flushed(q), flushed(r), flushed(s)
-        na, nb, oa, ob = flushed(na), flushed(nb), flushed(oa), flushed(ob)
+        energy_left, energy_right = _weighted_energy(audio[0, i:end], audio[n_channels - 1, i:end], sections, weighting)
+        energies[step - first] += energy_left + (energy_right if n_channels == 2 else 0.0)
+        loudest = 0.0
+        for channel in range(n_channels):
+            row = audio[channel, i:end]
+            total = 0.0
+            square = 0.0
+            for j in range(row.size):
+                total += row[j]
+                square += row[j] * row[j]
+            state[_SUM_A + channel] += total
+            state[_SQUARE_A + channel] += square
+            loudest = max(loudest, square)
+            j = i
+            while j < end:
+                hop_end = min(end, ((offset_samples + j) // hop_samples + 1) * hop_samples - offset_samples)
+                part = audio[channel, j:hop_end]
+                rectified = 0.0
+                for k in range(part.size):
+                    rectified += abs(part[k])
+                needle[channel, 0] += rectified
+                if (offset_samples + hop_end) % hop_samples == 0:
+                    reading = _move_needle(needle[channel, 0] / hop_samples, vu, needle[channel])
+                    state[_VU] = max(state[_VU], reading)
+                    needle[channel, 0] = 0.0
+                j = hop_end
+        powers[step - first] += loudest
         i = end
-    weighting[0, 0], weighting[0, 1], weighting[0, 2], weighting[0, 3] = u, v, m, n
-    weighting[1, 0], weighting[1, 1], weighting[1, 2], weighting[1, 3] = p, q, r, s
-    needle[0, 0], needle[0, 1] = na, nb
-    needle[1, 0], needle[1, 1] = oa, ob
-    state[_VU] = top
 
 
-@measuring_kernel(AUDIO, INT, INT, AUDIO, AUDIO, VECTOR, VECTOR, COUNTS)
+@inline_kernel
+def _find(row: NDArray[Any], magnitude: float) -> int:
+    """Where a magnitude that is known to be there is first."""
+    for i in range(row.size):
+        if abs(row[i]) == magnitude:
+            return i
+    return 0
+
+
+@inline_kernel
+def _interpolate(out: Single, other_out: Single, part: Single, taps: Single, other_taps: Single) -> None:
+    """Two phases between the samples, which share their loads; ``part`` begins eleven samples early."""
+    t = taps
+    t0, t1, t2, t3, t4, t5 = t[0], t[1], t[2], t[3], t[4], t[5]
+    t6, t7, t8, t9, t10, t11 = t[6], t[7], t[8], t[9], t[10], t[11]
+    u = other_taps
+    u0, u1, u2, u3, u4, u5 = u[0], u[1], u[2], u[3], u[4], u[5]
+    u6, u7, u8, u9, u10, u11 = u[6], u[7], u[8], u[9], u[10], u[11]
+    for i in range(out.size):
+        p0, p1, p2, p3, p4, p5 = part[i], part[i + 1], part[i + 2], part[i + 3], part[i + 4], part[i + 5]
+        p6, p7, p8, p9, p10, p11 = part[i + 6], part[i + 7], part[i + 8], part[i + 9], part[i + 10], part[i + 11]
+        early = fma(t5, p5, fma(t4, p4, fma(t3, p3, fma(t2, p2, fma(t1, p1, t0 * p0)))))
+        out[i] = early + fma(t11, p11, fma(t10, p10, fma(t9, p9, fma(t8, p8, fma(t7, p7, t6 * p6)))))
+        early = fma(u5, p5, fma(u4, p4, fma(u3, p3, fma(u2, p2, fma(u1, p1, u0 * p0)))))
+        other_out[i] = early + fma(u11, p11, fma(u10, p10, fma(u9, p9, fma(u8, p8, fma(u7, p7, u6 * p6)))))
+
+
+@inline_kernel
+def _raise_sample_peak(fresh: Audio, at_samples: int, peak: float, state: Audio, counts: Counts) -> None:
+    """Take the peak of a segment that begins at a place, and count what is above full scale."""
+    if peak > state[_PEAK]:
+        state[_PEAK] = peak
+        counts[_PEAK_AT] = at_samples + _find(fresh, peak)
+        if peak > state[_TRUE_PEAK]:
+            state[_TRUE_PEAK] = peak
+            counts[_TRUE_PEAK_AT] = counts[_PEAK_AT]
+    if peak > 1.0:
+        for i in range(fresh.size):
+            if abs(fresh[i]) > 1.0:
+                counts[_OVERS] += 1
+                if counts[_FIRST_OVER] < 0 or at_samples + i < counts[_FIRST_OVER]:
+                    counts[_FIRST_OVER] = at_samples + i
+
+
+@measuring_kernel(AUDIO, INT, INT, SINGLE_AUDIO, AUDIO, VECTOR, COUNTS)
 def _measure_peaks(
     audio: Audio,
     n_samples: int,
     offset_samples: int,
-    phases: Audio,
+    phases: Single,
     history: Audio,
-    line: Audio,
     state: Audio,
     counts: Counts,
 ) -> None:
-    # A place is looked for only when a block raises the peak.
+    # Between the samples single precision is enough. A place is looked for only when a segment raises the peak.
     keep = 11
-    interpolated = np.empty(_SEGMENT)
+    n_segments = (n_samples + _SEGMENT - 1) // _SEGMENT
+    peaks = np.empty(n_segments + 1)
+    scratch = np.empty(keep + _SEGMENT, np.float32)
+    interpolated = np.empty((2, _SEGMENT), np.float32)
     for channel in range(audio.shape[0]):
-        line[:keep] = history[channel]
-        line[keep : keep + n_samples] = audio[channel, :n_samples]
-        history[channel] = line[n_samples : n_samples + keep]
-        row = line[keep : keep + n_samples]
-        peak = highest_magnitude(row)
-        if peak > state[_PEAK]:
-            state[_PEAK] = peak
-            for i in range(row.size):
-                if abs(row[i]) == peak:
-                    counts[_PEAK_AT] = offset_samples + i
-                    break
-        if peak > 1.0:
-            for i in range(row.size):
-                if abs(row[i]) > 1.0:
-                    counts[_OVERS] += 1
-                    if counts[_FIRST_OVER] < 0 or offset_samples + i < counts[_FIRST_OVER]:
-                        counts[_FIRST_OVER] = offset_samples + i
-        if peak > state[_TRUE_PEAK]:
-            state[_TRUE_PEAK] = peak
-            counts[_TRUE_PEAK_AT] = counts[_PEAK_AT]
-        for start in range(0, n_samples, _SEGMENT):
-            end = min(n_samples, start + _SEGMENT)
-            part = line[start : end + keep]
+        row = audio[channel, :n_samples]
+        peaks[0] = highest_magnitude(history[channel])
+        for segment in range(n_segments):
+            peaks[segment + 1] = highest_magnitude(row[segment * _SEGMENT : min(n_samples, (segment + 1) * _SEGMENT)])
+        for segment in range(n_segments):
+            peak = peaks[segment + 1]
             # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
-            if highest_magnitude(part) * _MOST_GAIN <= state[_TRUE_PEAK]:
+            if max(peak, peaks[segment]) * _MOST_GAIN <= state[_TRUE_PEAK] and peak <= 1.0:
                 continue
-            for phase in range(4):
-                t = phases[phase]
-                t0, t1, t2, t3, t4, t5 = t[0], t[1], t[2], t[3], t[4], t[5]
-                t6, t7, t8, t9, t10, t11 = t[6], t[7], t[8], t[9], t[10], t[11]
-                fresh = interpolated[: end - start]
-                for i in range(fresh.size):
-                    low = t0 * part[i] + t1 * part[i + 1] + t2 * part[i + 2] + t3 * part[i + 3]
-                    middle = t4 * part[i + 4] + t5 * part[i + 5] + t6 * part[i + 6] + t7 * part[i + 7]
-                    high = t8 * part[i + 8] + t9 * part[i + 9] + t10 * part[i + 10] + t11 * part[i + 11]
-                    fresh[i] = low + middle + high
-                peak = highest_magnitude(fresh)
-                if peak > state[_TRUE_PEAK]:
-                    state[_TRUE_PEAK] = peak
-                    for i in range(fresh.size):
-                        if abs(fresh[i]) == peak:
-                            counts[_TRUE_PEAK_AT] = max(0, offset_samples + start + i - 6)
-                            break
+            start = segment * _SEGMENT
+            fresh = row[start : min(n_samples, start + _SEGMENT)]
+            _raise_sample_peak(fresh, offset_samples + start, peak, state, counts)
+            for i in range(keep):
+                scratch[i] = history[channel, i] if segment == 0 else row[start - keep + i]
+            for i in range(fresh.size):
+                scratch[keep + i] = fresh[i]
+            for pair in range(2):
+                _interpolate(
+                    interpolated[0, : fresh.size],
+                    interpolated[1, : fresh.size],
+                    scratch,
+                    phases[2 * pair],
+                    phases[2 * pair + 1],
+                )
+                for phase in range(2):
+                    between = interpolated[phase, : fresh.size]
+                    top = highest_single(between)
+                    if top > state[_TRUE_PEAK]:
+                        state[_TRUE_PEAK] = top
+                        counts[_TRUE_PEAK_AT] = max(0, offset_samples + start + _find(between, top) - 6)
+        kept = min(keep, n_samples)
+        for i in range(keep - kept):
+            history[channel, i] = history[channel, i + kept]
+        for i in range(kept):
+            history[channel, keep - kept + i] = row[n_samples - kept + i]
 
 
 class StageMeter:
@@ -222,16 +271,16 @@ class StageMeter:
     steps, K-weighted and plain.
     """
 
-    def __init__(self, sample_rate_hz: int, n_channels: int, *, max_block: int) -> None:
+    def __init__(self, sample_rate_hz: int, n_channels: int) -> None:
         self._sample_rate_hz = sample_rate_hz
         self._n_channels = n_channels
         self._step_samples = sample_rate_hz // STEPS_PER_S
         self._sections = k_weighting(sample_rate_hz)
-        self._vu = needle_section(sample_rate_hz)
+        self._hop_samples = _largest_part(self._step_samples, _LONGEST_HOP)
+        self._vu = needle_section(sample_rate_hz / self._hop_samples)
         self._weighting = np.zeros((2, 4))
-        self._needle = np.zeros((2, 2))
+        self._needle = np.zeros((n_channels, 3))
         self._history = np.zeros((n_channels, N_TAPS - 1))
-        self._line = np.zeros(max_block + N_TAPS)
         self._state = np.zeros(7)
         self._counts = np.array([0, 0, 0, -1], np.int64)
         self._energies: list[NDArray[np.float64]] = []
@@ -239,7 +288,7 @@ class StageMeter:
         self._samples = 0
 
     def process(self, audio: Audio, n_samples: int) -> None:
-        """Take in the next block, (n_channels, >= n_samples), n_samples <= max_block."""
+        """Take in the next block, (n_channels, >= n_samples)."""
         if n_samples == 0:
             return
         first = self._samples // self._step_samples
@@ -250,6 +299,7 @@ class StageMeter:
             n_samples,
             self._samples,
             self._step_samples,
+            self._hop_samples,
             self._sections,
             self._weighting,
             self._vu,
@@ -258,7 +308,7 @@ class StageMeter:
             energies,
             powers,
         )
-        _measure_peaks(audio, n_samples, self._samples, PHASES, self._history, self._line, self._state, self._counts)
+        _measure_peaks(audio, n_samples, self._samples, _SINGLE_PHASES, self._history, self._state, self._counts)
         if self._samples % self._step_samples and self._energies:
             self._energies[-1][-1] += energies[0]
             self._powers[-1][-1] += powers[0]
@@ -285,8 +335,7 @@ class StageMeter:
         """True peak with the silence that follows the last sample; the meter stays as it is."""
         state, counts = self._state.copy(), self._counts.copy()
         quiet = np.zeros((self._n_channels, N_TAPS))
-        line = np.zeros(2 * N_TAPS)
-        _measure_peaks(quiet, N_TAPS, self._samples, PHASES, self._history.copy(), line, state, counts)
+        _measure_peaks(quiet, N_TAPS, self._samples, _SINGLE_PHASES, self._history.copy(), state, counts)
         return gain_to_db(float(state[_TRUE_PEAK]))
 
     def levels(self) -> StageLevels:
@@ -333,6 +382,10 @@ class StageMeter:
         # A difference of running totals can miss zero by a rounding error; 1e-15 lies below -150 LUFS.
         powers = spans / (window * self._step_samples)
         return np.where(powers > 1e-15, powers, 0.0)
+
+
+def _largest_part(whole: int, limit: int) -> int:
+    return next(part for part in range(limit, 0, -1) if whole % part == 0)
 
 
 def needle_section(sample_rate_hz: float) -> NDArray[np.float64]:

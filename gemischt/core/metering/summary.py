@@ -34,7 +34,7 @@ class Summary:
 
 def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, n_channels: int) -> Summary:
     """Measure consecutive blocks of any size, (n_channels, n), one or two channels."""
-    meter = StageMeter(sample_rate_hz, n_channels, max_block=BLOCK_SAMPLES)
+    meter = StageMeter(sample_rate_hz, n_channels)
     squares = np.zeros(2)
     product = 0.0
     n_samples = 0

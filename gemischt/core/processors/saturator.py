@@ -6,7 +6,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import shaping
-from gemischt.core.dsp.mixing import start_ramp
+from gemischt.core.dsp.mixing import delay_in_place, start_ramp
 from gemischt.core.processors.base import Place
 from gemischt.core.processors.eq import Equalizer
 from gemischt.core.processors.eq_params import EqBand, EqParams
@@ -19,15 +19,17 @@ _STRONGEST_BIAS = 0.8
 class Saturator:
     """Bends one or two channels in place.
 
-    State: ``_kept`` (n_channels, 10, 64) the ends of the lines between the filters; ``_tone`` the filter behind the
-    bend.
+    State: ``_kept`` (n_channels, 10, 64) the ends of the lines between the filters; ``_dry`` (n_channels, 51) the
+    input that waits for them, its oldest sample at ``_dry_position``; ``_tone`` the filter behind the bend.
     """
 
     def __init__(self, place: Place) -> None:
         self._place = place
         n = place.n_channels
-        self._kept = np.zeros((n, shaping.LINES, shaping.KEEP))
-        self._lines = np.zeros((shaping.LINES, shaping.KEEP + 4 * shaping.SEGMENT))
+        self._kept = np.zeros((n, shaping.LINES, shaping.KEEP), np.float32)
+        self._lines = np.zeros((shaping.LINES, shaping.KEEP + 4 * shaping.SEGMENT), np.float32)
+        self._dry = np.zeros((n, shaping.LATENCY_SAMPLES))
+        self._dry_position = np.zeros(1, np.int64)
         self._wet = np.zeros((n, place.max_block))
         self._ramp = np.zeros((2, 4))
         self._remaining = np.zeros(1, np.int64)
@@ -67,6 +69,7 @@ class Saturator:
             self._ramp,
             self._remaining,
         )
+        delay_in_place(audio, n_samples, self._dry, self._dry_position)
         self._tone.process(self._wet, self._wet, n_samples)
         shaping.blend_bent(audio, self._wet, n_samples, self._ramp, self._remaining)
 
@@ -76,6 +79,8 @@ class Saturator:
         self._tone.take_over(other._tone)
         if self._kept.shape == other._kept.shape:
             self._kept[:] = other._kept
+            self._dry[:] = other._dry
+            self._dry_position[:] = other._dry_position
 
 
 def bend(params: SaturatorParams, level: float) -> float:
