@@ -8,6 +8,7 @@ import numpy as np
 from gemischt.core.analysis.measurement import levels_to_json
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.audio import Audio
+from gemischt.core.dsp.mixing import to_frames
 from gemischt.core.engine.blueprint import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
@@ -40,7 +41,9 @@ class Keeper:
         skipped = min(self._skip, n_samples)
         self._skip -= skipped
         if skipped < n_samples:
-            self.writer.write(audio[:, skipped:n_samples].T.astype(np.float32))
+            frames = np.empty((n_samples - skipped, len(audio)), np.float32)
+            to_frames(audio, skipped, n_samples, frames)
+            self.writer.write(frames)
 
 
 class ReductionMeter:

@@ -8,7 +8,7 @@ What follows a ramp is looped over slices: indices that begin at zero need no wr
 
 import numpy as np
 
-from gemischt.core.audio import Audio, Counts, MediaSamples
+from gemischt.core.audio import Audio, Counts, MediaSamples, Single
 from gemischt.core.dsp.jit import (
     AUDIO,
     BOOL,
@@ -16,6 +16,7 @@ from gemischt.core.dsp.jit import (
     CUBE,
     INT,
     MEDIA,
+    SINGLE_AUDIO,
     VECTOR,
     kernel,
     measuring_kernel,
@@ -79,6 +80,22 @@ def add_clip(
                 index = offset_samples + (left if backwards else played)
                 for source in range(matrix.shape[1]):
                     out[channel, i] += matrix[channel, source] * level * media[index, source]
+
+
+@kernel(AUDIO, INT, INT, SINGLE_AUDIO)
+def to_frames(audio: Audio, first: int, last: int, frames: Single) -> None:
+    """Samples [first, last) of one or two channels as files hold them, (last - first, n_channels)."""
+    flat = frames.reshape(frames.size)
+    if audio.shape[0] == 1:
+        row = audio[0, first:last]
+        for i in range(row.size):
+            flat[i] = row[i]
+    else:
+        left = audio[0, first:last]
+        right = audio[1, first:last]
+        for i in range(left.size):
+            flat[2 * i] = left[i]
+            flat[2 * i + 1] = right[i]
 
 
 @measuring_kernel(AUDIO, INT, AUDIO)

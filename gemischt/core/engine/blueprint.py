@@ -118,6 +118,10 @@ class _Drawing:
         if self._goes_straight(strip):
             self._feed_clips(strip)
             return
+        if self._stays_silent(strip):
+            for point in ("source", "post-fader"):
+                self._buffer(_buffer(strip.id, point), 2, latency=0)
+            return
         source = _buffer(strip.id, "source")
         if strip.kind in ("track", "ghost"):
             self._draw_clips(strip, source)
@@ -133,6 +137,11 @@ class _Drawing:
         if strip.id not in self.unwatched or strip.kind != "track" or strip.chain or strip.id in self.triggers:
             return False
         return not any((strip.id, tap) in self.tapped for tap in ("pre-chain", "pre-fader"))
+
+    def _stays_silent(self, strip: Strip) -> bool:
+        """Whether it is a mix that is there only because every session has one."""
+        fed = self.feeds[strip.id] or self.late_feeds[strip.id]
+        return strip.id in self.unwatched and strip.kind == "mix" and not fed
 
     def _feed_clips(self, strip: Strip) -> None:
         clips, n_source = self._placed_clips(strip)
