@@ -113,7 +113,6 @@ class ReferenceOrder(BaseModel):
     place: Place = "trim"
     together: bool = False
     compensate: bool = False
-    vu_reference_dbfs: float = Field(default=-18.0, ge=-40.0, le=0.0)
 
 
 class PutAsideBody(BaseModel):
@@ -128,7 +127,7 @@ class NewSnapshot(BaseModel):
     name: Name
 
 
-class MatchOrder(BaseModel):
+class MatchOrder(Stretch):
     """What to match the session's loudness with: a snapshot, or the session with an action applied."""
 
     snapshot: str | None = None

@@ -6,8 +6,10 @@ from typing import Any
 
 from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.ladder import ladder_ends
+from gemischt.core.analysis.listening import StretchS, stretch_of
 from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement, levels_to_json
-from gemischt.core.analysis.measuring import measure_song
+from gemischt.core.analysis.measuring import measure_mix_stretch, measure_song
+from gemischt.core.data import bs1770
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json
@@ -34,9 +36,19 @@ def examine_session(workspace: Workspace, session: Session, measurement: SongMea
     return examine(Situation(session, workspace.open_media(session).samples, measurement))
 
 
-def mix_loudness_lufs(workspace: Workspace, session: Session, progress: Progress = no_progress) -> float:
-    """Integrated loudness of the session's mix."""
+def mix_loudness_lufs(
+    workspace: Workspace, session: Session, stretch_s: StretchS | None = None, progress: Progress = no_progress
+) -> float:
+    """Integrated loudness of the session's mix, the whole or a stretch.
+
+    A stretch that is shorter than one gating block (400 ms) has none of its own and counts as the whole.
+    """
     measurement = measure_session(workspace, session, progress)
+    media = workspace.open_media(session).samples
+    stretch = stretch_of(session, media, stretch_s)
+    if stretch_s is not None and stretch.n_samples >= bs1770.GATING_BLOCK_S * session.sample_rate_hz:
+        hashes = {item.id: item.sha256 for item in session.media}
+        return measure_mix_stretch(session, media, hashes, workspace.renders, stretch).integrated_lufs
     return measurement.strips[session.mix.id].stage("post-fader").integrated_lufs
 
 

@@ -2,9 +2,11 @@
 
 from typing import Any
 
+import numpy as np
+
 from tests.api.test_api import ApiCase
 from tests.support.files import write_wav
-from tests.support.signals import sine
+from tests.support.signals import RATE_HZ, sine
 
 
 class LevelApiCase(ApiCase):
@@ -64,6 +66,24 @@ class SnapshotTest(LevelApiCase):
         mute = {"type": "set-strips", "changes": [{"strip": "tone", "mute": True}]}
         silent = self.run_job("match", action=mute)
         self.assertEqual((silent["other_lufs"], silent["matching_db"]), (None, 0.0))
+
+    def test_a_loop_is_matched_by_what_is_heard_in_it(self) -> None:
+        # A second tone, a little above the first one, in the second half alone.
+        late = np.concatenate([np.zeros((2, RATE_HZ)), sine(1100, -8, 1.0)], axis=1)
+        track = self.upload(self.state, write_wav(self.folder / "late.wav", late), "late.wav")
+        self.state = self.edit(self.state, type="add-tracks", tracks=[track])
+        action = {"type": "set-strips", "changes": [{"strip": "late", "mute": True}]}
+
+        def matching_db(stretch_s: tuple[float, float] | None) -> float:
+            return float(self.run_job("match", action=action, stretch_s=stretch_s)["matching_db"])
+
+        self.assertAlmostEqual(matching_db((0.0, 1.0)), 0.0, delta=0.01)
+        # Twice the power; K-weighting hears 1100 Hz 0.2 dB louder than 1000 Hz.
+        self.assertAlmostEqual(matching_db((1.0, 2.0)), 3.1, delta=0.15)
+        whole = matching_db(None)
+        self.assertTrue(0.5 < whole < 2.9, whole)
+        # Shorter than one gating block: counts as the whole.
+        self.assertAlmostEqual(matching_db((1.0, 1.3)), whole, places=6)
 
     def test_what_cannot_be_compared_is_refused(self) -> None:
         self.assert_error(self.ask("POST", f"{self.path}/match", json={}, status=422), "nothing to compare with")

@@ -65,7 +65,6 @@ def plan_reference(session_id: str, order: ReferenceOrder, workspace: WorkspaceD
             place=order.place,
             together=order.together,
             compensate=order.compensate,
-            vu_reference_dbfs=order.vu_reference_dbfs,
         )
         result: dict[str, Any] = report_to_json(plan)
         return result | {"revision": stored.revision}
@@ -143,8 +142,9 @@ def match_loudness(session_id: str, order: MatchOrder, workspace: WorkspaceDep, 
         raise InvalidAction("nothing to compare with: name a snapshot or an action", where="match")
 
     def work(report: Progress) -> dict[str, Any]:
-        here = mix_loudness_lufs(workspace, stored.session, lambda share: report(0.5 * share))
-        there = mix_loudness_lufs(workspace, other, lambda share: report(0.5 + 0.5 * share))
+        stretch_s = order.stretch_s
+        here = mix_loudness_lufs(workspace, stored.session, stretch_s, lambda share: report(0.5 * share))
+        there = mix_loudness_lufs(workspace, other, stretch_s, lambda share: report(0.5 + 0.5 * share))
         audible = min(here, there) > FLOOR_DB
         return {
             "lufs": report_to_json(here),

@@ -14,7 +14,7 @@ import numpy as np
 from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
 from gemischt.core.analysis.behind import Behind
 from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
-from gemischt.core.analysis.listening import Media, Report, no_report
+from gemischt.core.analysis.listening import Media, Report, Stretch, no_report
 from gemischt.core.analysis.measurement import (
     MixCurve,
     Reduction,
@@ -31,7 +31,7 @@ from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, env
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
-from gemischt.core.metering.stage_meter import StageMeter
+from gemischt.core.metering.stage_meter import StageLevels, StageMeter
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.session.document import Processor, Session, Strip
@@ -66,6 +66,24 @@ def measure_song(
         curve=_curve_from(store.figures(_curve_key(prints[session.mix.id])) or {}),
         rendered=work.rendered,
     )
+
+
+def measure_mix_stretch(
+    session: Session, media: Media, media_hashes: Mapping[str, str], store: RenderStore, stretch: Stretch
+) -> StageLevels:
+    """The mix's levels over a stretch, as if it began there: played from what ``measure_song`` kept, if it is there."""
+    length = draw_blueprint(session, media).length_samples
+    prints = fingerprints(session, media_hashes, length)
+    work = _Measuring(session, media, prints, store, length, no_report, None)
+    mix = session.mix
+    plan = work.plan_of(mix, strip_from_its_fader(session, mix, prints))
+    post = plan.buffers[f"{mix.id}/post-fader"]
+    meter = StageMeter(session.sample_rate_hz, len(post))
+    for position in range(stretch.start_samples, stretch.end_samples, BLOCK_SAMPLES):
+        n_samples = min(BLOCK_SAMPLES, stretch.end_samples - position)
+        plan.run(position, n_samples)
+        meter.process(post, n_samples)
+    return meter.levels()
 
 
 @dataclass
@@ -167,11 +185,15 @@ class _Measuring:
             raise LookupError(f"the render of {strip_id} was not kept")
         return samples
 
-    def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
-        self.rendered += 1
+    def plan_of(self, strip: Strip, alone: Alone) -> Plan:
+        """A strip's small session, ready to run."""
         media = {**self.media, **{media_id: self._audio(tap) for media_id, tap in alone.taps.items()}}
         ghosts = [other.id for other in alone.session.strips if other.id != strip.id]
-        plan = Plan(draw_blueprint(alone.session, media, unwatched=ghosts), media, max_block=BLOCK_SAMPLES)
+        return Plan(draw_blueprint(alone.session, media, unwatched=ghosts), media, max_block=BLOCK_SAMPLES)
+
+    def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
+        self.rendered += 1
+        plan = self.plan_of(strip, alone)
         rate = self.session.sample_rate_hz
         prints = self.prints[strip.id]
         watching = Watching(plan, strip, rate)

@@ -58,7 +58,6 @@ def bring_to_reference(
     place: Place = "trim",
     together: bool = False,
     compensate: bool = False,
-    vu_reference_dbfs: float = -18.0,
 ) -> ReferencePlan:
     """Plan to bring strips' levels after the trim to a target.
 
@@ -70,9 +69,8 @@ def bring_to_reference(
         InvalidAction: a strip is not there.
     """
     strips = [find_strip(session, strip_id) for strip_id in strip_ids]
-    now = {
-        strip.id: figure_of(measurement.strips[strip.id].stage("trim"), figure, vu_reference_dbfs) for strip in strips
-    }
+    zero_vu = session.vu_reference_dbfs
+    now = {strip.id: figure_of(measurement.strips[strip.id].stage("trim"), figure, zero_vu) for strip in strips}
     heard = [level for level in now.values() if level > SILENCE_DB]
     shared = target - max(heard) if together and heard else None
     proposals = tuple(_propose(strip, now[strip.id], target, shared, place) for strip in strips)

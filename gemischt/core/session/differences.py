@@ -40,6 +40,8 @@ def _differences(before: Session, after: Session) -> Iterator[Difference]:
         yield Difference(strip=None, words="Tempo changed")
     if before.pan_law_db != after.pan_law_db:
         yield Difference(strip=None, words=f"Pan law {after.pan_law_db:g} dB")
+    if before.vu_reference_dbfs != after.vu_reference_dbfs:
+        yield Difference(strip=None, words=f"0 VU at {show_db(after.vu_reference_dbfs)}FS")
 
 
 def _strip_words(before: Session, after: Session, old: Strip, new: Strip) -> Iterator[str]:

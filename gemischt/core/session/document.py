@@ -259,6 +259,7 @@ class Session(FrozenModel):
     tempo: tuple[Tempo, ...] = Field(default=(Tempo(),), min_length=1, max_length=1000)
     sections: tuple[Section, ...] = Field(default=(), max_length=1000)
     pan_law_db: PanLaw = -3.0
+    vu_reference_dbfs: float = parameter(-18.0, -40.0, 0.0, label="0 VU", unit="dBFS")
     media: tuple[Media, ...] = Field(default=(), max_length=4096)
     strips: tuple[Strip, ...] = Field(max_length=512)
     folders: tuple[Folder, ...] = Field(default=(), max_length=512)

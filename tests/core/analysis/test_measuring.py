@@ -8,8 +8,9 @@ import numpy as np
 
 from gemischt.core.analysis.fingerprints import fingerprints
 from gemischt.core.analysis.ladder import ladder_ends
+from gemischt.core.analysis.listening import Stretch
 from gemischt.core.analysis.measurement import SongMeasurement
-from gemischt.core.analysis.measuring import measure_song
+from gemischt.core.analysis.measuring import measure_mix_stretch, measure_song
 from gemischt.core.analysis.reference import bring_to_reference
 from gemischt.core.analysis.renders import MemoryRenders
 from gemischt.core.engine.offline import render_stretch
@@ -73,6 +74,17 @@ class AgreementTest(MeasuringCase):
                 self.assertAlmostEqual(mix.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.01)
                 self.assertAlmostEqual(mix.integrated_lufs, summary.integrated_lufs, delta=0.02)
                 self.assertAlmostEqual(mix.rms_dbfs, summary.rms_dbfs, delta=0.02)
+
+    def test_a_stretch_measures_what_is_heard_in_it(self) -> None:
+        session = self.edited(type="set-strips", changes=[{"strip": "mix", "fader_db": -5.0}])
+        whole = self.whole(session)
+        self.measure(session)
+        for start, end in ((0, RATE_HZ), (24_001, 70_003)):
+            with self.subTest(start=start):
+                found = measure_mix_stretch(session, self.bench.media, self.hashes, self.store, Stretch(start, end))
+                summary = summarize([whole[:, start:end]], sample_rate_hz=RATE_HZ, n_channels=2)
+                self.assertAlmostEqual(found.integrated_lufs, summary.integrated_lufs, delta=0.01)
+                self.assertAlmostEqual(found.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.01)
 
     def test_side_by_side_is_the_same_as_one_after_the_other(self) -> None:
         alone = self.measure()
@@ -281,6 +293,16 @@ class ReferenceTest(unittest.TestCase):
                     self.assertEqual([item.remark for item in plan.proposals], ["", "", "is there already", "silent"])
                 again = bring_to_reference(self.session, after, names, figure=figure, target=target)  # type: ignore[arg-type]
                 self.assertIsNone(again.edit)
+
+    def test_vu_reads_from_where_the_session_puts_its_zero(self) -> None:
+        moved = apply_action(self.session, parse_action({"type": "set-song", "vu_reference_dbfs": -14.0}))
+        measured = self.measure(moved)
+        at_default = bring_to_reference(self.session, measured, ["right"], figure="vu", target=0.0)
+        plan = bring_to_reference(moved, measured, ["right"], figure="vu", target=0.0)
+        # A tone at -18 dBFS reads 0 VU with the usual reference, and 4 VU less with this one.
+        self.assertAlmostEqual(at_default.proposals[0].now, 0.0, delta=0.15)
+        self.assertAlmostEqual(plan.proposals[0].now, at_default.proposals[0].now - 4.0, places=6)
+        self.assertAlmostEqual(plan.proposals[0].change_db, 4.0, delta=0.15)
 
     def test_together_keeps_the_balance(self) -> None:
         plan = bring_to_reference(

@@ -54,6 +54,7 @@ class DifferencesTest(SnapshotCase):
             ({"type": "remove-sends", "sends": [send]}, "Voice send to Hall removed"),
             ({"type": "add-group", "name": "Low", "members": ["bass"]}, "Control group Low added"),
             ({"type": "add-strip", "kind": "bus", "name": "Band"}, "Band is new"),
+            ({"type": "set-song", "vu_reference_dbfs": -20.0}, "0 VU at -20.0 dBFS"),
         ]
         for action, words in cases:
             with self.subTest(words):

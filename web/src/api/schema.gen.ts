@@ -1699,6 +1699,11 @@ export interface components {
             action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
+            /** Stretch S */
+            stretch_s?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Media
@@ -2054,11 +2059,6 @@ export interface components {
              * @default false
              */
             together: boolean;
-            /**
-             * Vu Reference Dbfs
-             * @default -18
-             */
-            vu_reference_dbfs: number;
         };
         /**
          * RemoveClip
@@ -2468,6 +2468,11 @@ export interface components {
              * @constant
              */
             version: 1;
+            /**
+             * 0 VU
+             * @default -18
+             */
+            vu_reference_dbfs: number;
         };
         /** SessionListing */
         SessionListing: {
@@ -2660,7 +2665,7 @@ export interface components {
         };
         /**
          * SetSong
-         * @description Tempo, sections, or the session's name; what is left out stays.
+         * @description Tempo, sections, the session's name, or where its VU reads 0; what is left out stays.
          */
         SetSong: {
             /** Name */
@@ -2674,6 +2679,8 @@ export interface components {
              * @enum {string}
              */
             type: "set-song";
+            /** Vu Reference Dbfs */
+            vu_reference_dbfs?: number | null;
         };
         /**
          * SetStrips

@@ -3,7 +3,7 @@ import { useEffect } from "react";
 
 import { useMeasurement } from "../../api/useMeasurement";
 import { endComparison, hearSide, useComparison, type Comparison } from "../../app/comparison";
-import { useOpen } from "../../app/SessionContext";
+import { useOpen, useTransport } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { formatDb, formatNumber } from "../../lib/format";
@@ -20,11 +20,12 @@ export function ComparisonBar() {
 
 function Bar({ comparison }: { comparison: Comparison }) {
   const { state, live } = useOpen();
+  const { loopS } = useTransport();
   const { side, matched } = useComparison();
   const { here, there, snapshot, action } = comparison;
   const { result, progress, problem } = useMeasurement<Match>({
     path: `/api/sessions/${state.id}/match`,
-    body: { snapshot, action },
+    body: { snapshot, action, stretch_s: loopS },
     version: state.revision,
     settleMs: 100,
   });
@@ -64,7 +65,7 @@ function Bar({ comparison }: { comparison: Comparison }) {
       />
       <chakra.span flex="1" color="quiet" role="status" overflow="hidden" textOverflow="ellipsis">
         {result
-          ? `${formatDb(result.lufs)} against ${formatDb(result.other_lufs)} LUFS: ${there} is heard ${formatNumber(offsetDb, 1)} dB`
+          ? `${formatDb(result.lufs)} against ${formatDb(result.other_lufs)} LUFS${loopS ? " in the loop" : ""}: ${there} is heard ${formatNumber(offsetDb, 1)} dB`
           : (problem ?? `measuring ${Math.round(100 * (progress ?? 0))} %`)}
       </chakra.span>
       <chakra.span color="quiet" fontSize="small">

@@ -1,8 +1,8 @@
 import { chakra } from "@chakra-ui/react";
-import { useMemo, useState } from "react";
+import { Fragment, useMemo, useState, type ReactNode } from "react";
 
 import { useProcessors } from "../../api/queries";
-import type { Processor } from "../../api/types";
+import type { Processor, Strip } from "../../api/types";
 import { useMeasured } from "../../app/measurement";
 import { useOpen } from "../../app/SessionContext";
 import { focusStrip, useView } from "../../app/store";
@@ -10,10 +10,13 @@ import { Segments } from "../../controls/Segments";
 import { formatDb } from "../../lib/format";
 import { size, type ColorName } from "../../theme/tokens";
 import { FoldMark } from "./FolderRow";
-import { cellsOf, columnsOf, FIGURES, UNITS, type Figure, type LadderCell } from "./ladder";
+import { columnsOf, FIGURES, rungsOf, UNITS, type Cells, type Figure, type LadderCell } from "./ladder";
 import type { LevelItem } from "./model";
 import { StripMark } from "./Row";
+import { VuReference } from "./VuReference";
 
+const NAME_PX = 190;
+const CELL_PX = 82;
 const NEAR_DB = 4;
 const BAR_PER_DB_PX = 0.9;
 const MOST_BAR_PX = 14;
@@ -25,26 +28,26 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
   const { data: kinds } = useProcessors();
   const [figure, setFigure] = useState<Figure>("peak");
   const [sorted, setSorted] = useState<string | null>(null);
-  const strips = state.document.strips;
+  const { strips, vu_reference_dbfs: vuReferenceDbfs } = state.document;
   const columns = useMemo(() => columnsOf(strips), [strips]);
   const rows = useMemo(() => {
     const labelOf = (processor: Processor) =>
       processor.type === "parallel"
         ? "Lanes"
         : (kinds?.find((kind) => kind.kind === processor.type)?.label ?? "");
+    const reading = { figure, vuReferenceDbfs, labelOf };
     const all = items.map((item) => ({
       item,
-      cells:
-        item.strip && measured
-          ? cellsOf(item.strip, measured, figure, labelOf)
-          : new Map<string, LadderCell>(),
+      ...(item.strip && measured
+        ? rungsOf(item.strip, measured, reading)
+        : { cells: new Map<string, LadderCell>(), lanes: [] }),
     }));
     if (!sorted) return all;
     return all
       .filter(({ item }) => item.strip)
       .sort((a, b) => (b.cells.get(sorted)?.value ?? -999) - (a.cells.get(sorted)?.value ?? -999));
-  }, [items, measured, figure, sorted, kinds]);
-  const template = `minmax(190px, 1.6fr) repeat(${columns.length}, minmax(82px, 1fr))`;
+  }, [items, measured, figure, vuReferenceDbfs, sorted, kinds]);
+  const template = `minmax(${NAME_PX}px, 1.6fr) repeat(${columns.length}, minmax(${CELL_PX}px, 1fr))`;
   return (
     <>
       <chakra.div
@@ -58,75 +61,117 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
       >
         <chakra.span color="quiet">shows</chakra.span>
         <Segments label="Figure" options={FIGURES} value={figure} onChange={setFigure} />
+        {figure === "VU" ? <VuReference /> : <chakra.span color="quiet">{UNITS[figure]}</chakra.span>}
         <chakra.span color="quiet">
-          {UNITS[figure]} · bars: distance from −18 dBFS
+          · bars: distance from {figure === "VU" ? "0 VU" : "−18 dBFS"}
           {progress !== null && ` · measuring ${Math.round(100 * progress)} %`}
         </chakra.span>
       </chakra.div>
-      <chakra.div
-        display="grid"
-        gridTemplateColumns={template}
-        height="25px"
-        alignItems="center"
-        paddingLeft="12px"
-        color="quiet"
-        borderBottom="1px solid"
-        borderColor="ink"
-      >
-        <chakra.button
-          type="button"
-          textAlign="left"
-          height="target"
-          cursor="pointer"
-          onClick={() => setSorted(null)}
-        >
-          strip{sorted ? " (as in the session)" : ""}
-        </chakra.button>
-        {columns.map((column) => (
-          <chakra.button
-            key={column.key}
-            type="button"
-            height="target"
-            textAlign="right"
-            paddingRight="22px"
-            cursor="pointer"
-            fontWeight={sorted === column.key || column.key === "pre-fader" ? "700" : "400"}
-            color={sorted === column.key || column.key === "pre-fader" ? "ink" : "quiet"}
-            title="Sort by this stage"
-            onClick={() => setSorted(sorted === column.key ? null : column.key)}
+      <chakra.div flex="1" overflow="auto" role="table" aria-label="Gain ladder">
+        <chakra.div style={{ minWidth: `${NAME_PX + CELL_PX * columns.length + 12}px` }}>
+          <chakra.div
+            display="grid"
+            gridTemplateColumns={template}
+            height="25px"
+            alignItems="center"
+            paddingLeft="12px"
+            color="quiet"
+            borderBottom="1px solid"
+            borderColor="ink"
+            position="sticky"
+            top="0"
+            zIndex="2"
+            bg="sheet"
           >
-            {column.name}
-          </chakra.button>
-        ))}
-      </chakra.div>
-      <chakra.div flex="1" overflowY="auto" overflowX="hidden" role="table" aria-label="Gain ladder">
-        {rows.map(({ item, cells }) => (
-          <LadderRow
-            key={item.key}
-            item={item}
-            cells={cells}
-            columns={columns}
-            template={template}
-            flat={sorted !== null}
-          />
-        ))}
+            <chakra.button
+              type="button"
+              textAlign="left"
+              height="target"
+              cursor="pointer"
+              onClick={() => setSorted(null)}
+            >
+              strip{sorted ? " (as in the session)" : ""}
+            </chakra.button>
+            {columns.map((column) => (
+              <chakra.button
+                key={column.key}
+                type="button"
+                height="target"
+                textAlign="right"
+                paddingRight="22px"
+                cursor="pointer"
+                fontWeight={sorted === column.key || column.key === "pre-fader" ? "700" : "400"}
+                color={sorted === column.key || column.key === "pre-fader" ? "ink" : "quiet"}
+                title="Sort by this stage"
+                onClick={() => setSorted(sorted === column.key ? null : column.key)}
+              >
+                {column.name}
+              </chakra.button>
+            ))}
+          </chakra.div>
+          {rows.map(({ item, cells, lanes }) => (
+            <Fragment key={item.key}>
+              <LadderRow
+                strip={item.strip}
+                name={item.folder?.name ?? item.strip?.name ?? ""}
+                cells={cells}
+                columns={columns}
+                template={template}
+                indentPx={sorted ? 0 : 14 * item.depth}
+                mark={<Marks item={item} flat={sorted !== null} />}
+              />
+              {lanes.map((lane) => (
+                <LadderRow
+                  key={lane.key}
+                  strip={item.strip}
+                  name={lane.name}
+                  cells={lane.cells}
+                  columns={columns}
+                  template={template}
+                  indentPx={14 * (lane.depth + (sorted ? 0 : item.depth)) + 14}
+                  lane
+                />
+              ))}
+            </Fragment>
+          ))}
+        </chakra.div>
       </chakra.div>
     </>
   );
 }
 
+/** What stands before a strip's name: its folder's fold, its mark. */
+function Marks({ item, flat }: { item: LevelItem; flat: boolean }) {
+  const strip = item.strip;
+  return (
+    <>
+      {item.folder && !flat && <FoldMark folder={item.folder.id} name={item.folder.name} />}
+      {strip && (
+        <StripMark
+          color={strip.kind === "mix" ? "currentColor" : strip.color}
+          cuts={item.cuts}
+          wide={strip.kind !== "track"}
+        />
+      )}
+    </>
+  );
+}
+
 type LadderRowProps = {
-  item: LevelItem;
-  cells: Map<string, LadderCell>;
+  /** Whose levels these are; null for a folder without a bus. */
+  strip: Strip | null;
+  name: string;
+  cells: Cells;
   columns: { key: string; name: string }[];
   template: string;
-  flat: boolean;
+  indentPx: number;
+  mark?: ReactNode;
+  lane?: boolean;
 };
 
-function LadderRow({ item, cells, columns, template, flat }: LadderRowProps) {
+function LadderRow({ strip, name, cells, columns, template, indentPx, mark, lane }: LadderRowProps) {
   const { live } = useOpen();
-  const focused = useView((view) => view.focused === item.strip?.id);
-  const strip = item.strip;
+  const focused = useView((view) => view.focused === strip?.id) && !lane;
   const jump = (cell: LadderCell) => {
     if (!strip) return;
     focusStrip(strip.id);
@@ -141,7 +186,7 @@ function LadderRow({ item, cells, columns, template, flat }: LadderRowProps) {
   return (
     <chakra.div
       role="row"
-      aria-label={item.folder?.name ?? strip?.name}
+      aria-label={lane ? `${name}, lane of ${strip?.name}` : name}
       display="grid"
       gridTemplateColumns={template}
       alignItems="center"
@@ -149,7 +194,7 @@ function LadderRow({ item, cells, columns, template, flat }: LadderRowProps) {
       paddingLeft="12px"
       borderBottom="1px solid"
       borderColor="rule"
-      borderTop={strip?.kind === "mix" ? "1px solid" : "none"}
+      borderTop={strip?.kind === "mix" && !lane ? "1px solid" : "none"}
       bg={focused ? "wash" : "transparent"}
     >
       <chakra.span
@@ -157,16 +202,9 @@ function LadderRow({ item, cells, columns, template, flat }: LadderRowProps) {
         alignItems="center"
         gap="6px"
         overflow="hidden"
-        style={{ paddingLeft: flat ? 0 : `${14 * item.depth}px` }}
+        style={{ paddingLeft: `${indentPx}px` }}
       >
-        {item.folder && !flat && <FoldMark folder={item.folder.id} name={item.folder.name} />}
-        {strip && (
-          <StripMark
-            color={strip.kind === "mix" ? "currentColor" : strip.color}
-            cuts={item.cuts}
-            wide={strip.kind !== "track"}
-          />
-        )}
+        {mark}
         <chakra.button
           type="button"
           height="target"
@@ -174,26 +212,24 @@ function LadderRow({ item, cells, columns, template, flat }: LadderRowProps) {
           overflow="hidden"
           textOverflow="ellipsis"
           whiteSpace="nowrap"
-          fontWeight={strip?.kind !== "track" || focused ? "700" : "400"}
+          color={lane ? "quiet" : "ink"}
+          fontWeight={!lane && (strip?.kind !== "track" || focused) ? "700" : "400"}
           onClick={() => strip && focusStrip(strip.id)}
         >
-          {item.folder?.name ?? strip?.name}
+          {name}
         </chakra.button>
       </chakra.span>
       {columns.map((column) => {
         const cell = cells.get(column.key);
-        return cell ? (
-          <Cell key={column.key} cell={cell} onJump={() => jump(cell)} />
-        ) : (
-          <Gap key={column.key} />
-        );
+        if (cell) return <Cell key={column.key} cell={cell} onJump={() => jump(cell)} />;
+        return lane ? <span key={column.key} /> : <Gap key={column.key} />;
       })}
     </chakra.div>
   );
 }
 
 function toneOf(cell: LadderCell): ColorName {
-  if (cell.clips || (cell.value ?? -1) > 0) return "over";
+  if (cell.over) return "over";
   if (!cell.judged || cell.away === null) return "ink";
   if (cell.away > NEAR_DB) return "hotText";
   return cell.away < -NEAR_DB ? "underText" : "atText";

@@ -11,6 +11,7 @@ import { Segments } from "../../controls/Segments";
 import { ValueField } from "../../controls/ValueField";
 import { formatDb, formatNumber } from "../../lib/format";
 import { Panel } from "../session";
+import { VuReference } from "./VuReference";
 
 const FIGURES = ["peak", "rms", "vu", "loudness"] as const;
 type Figure = (typeof FIGURES)[number];
@@ -87,6 +88,12 @@ function Planning() {
             onCancel={() => undefined}
           />{" "}
           {UNITS[figure]}
+          {figure === "vu" && (
+            <>
+              {" · "}
+              <VuReference />
+            </>
+          )}
         </span>
         <chakra.span color="quiet">where</chakra.span>
         <Segments label="Where" options={PLACES} value={place} onChange={setPlace} />

@@ -30,6 +30,8 @@ export type LadderCell = {
   away: number | null;
   /** Judged against the reference: tracks, from trim to pre-fader. */
   judged: boolean;
+  /** Above full scale. */
+  over: boolean;
   /** Where clipping begins. */
   clips: boolean;
   atS: number | null;
@@ -110,6 +112,7 @@ export function rungsOf(
       value,
       away: value === null ? null : value - REFERENCES[reading.figure],
       judged,
+      over: (stage.sample_peak_dbfs ?? -1) > 0,
       clips: figures.clips_at !== null && figures.stages[figures.clips_at] === stage,
       atS: stage.sample_peak_dbfs === null ? null : (stage.first_over_s ?? stage.sample_peak_at_s),
       processor: stage.processor,
@@ -162,6 +165,7 @@ function addEnds(cells: Cells, figures: StripFigures, reading: Reading): void {
       value: value + gain,
       away: value + gain - REFERENCES[reading.figure],
       judged: false,
+      over: (post.sample_peak_dbfs ?? -1) + gain > 0,
       clips: false,
       atS: post.sample_peak_at_s,
       processor: null,
