@@ -19,7 +19,7 @@ from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Strip
 
-BLOCK_SAMPLES = 8192
+BLOCK_SAMPLES = 16384
 """Also the grain in which a compressor counts as working."""
 N_BINS = 1200
 ENVELOPE_STEPS = 5
