@@ -12,14 +12,39 @@ reverberators", 90th AES Convention, 1991: line gain 10^(-3 d / (fs T60)) and on
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts
-from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, VECTOR, kernel
+from gemischt.core.dsp.fma import fma
+from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, VECTOR, inline_kernel, kernel
 
 N_LINES = 16
 N_DIFFUSERS = 4
 N_TURNS = 8
-_EXACT_EVERY = 64
-"""Samples after which a turning angle is computed anew instead of step by step."""
+CHUNK = 64
+"""Samples that are worked on together: shorter than any line, so that none hears what this chunk writes."""
 _TINY = 1e-25
+
+
+def turn_tables(turns: Audio) -> Audio:
+    """Cosine and sine of how far each pair is turned in the course of a chunk, (2, 8, 64); ``turns`` in radians."""
+    angles = np.outer(turns, np.arange(CHUNK))
+    return np.stack([np.cos(angles), np.sin(angles)])
+
+
+@inline_kernel
+def _read(out: Audio, ring: Audio, start: int) -> None:
+    """A stretch of a ring (power of two) from a place on, around its end."""
+    start = start & (ring.size - 1)
+    first = min(out.size, ring.size - start)
+    before_end = ring[start : start + first]
+    for i in range(first):
+        out[i] = before_end[i]
+    rest = out[first:]
+    for i in range(rest.size):
+        rest[i] = ring[i]
+
+
+@inline_kernel
+def _kept(value: float) -> float:
+    return value if abs(value) > _TINY else 0.0
 
 
 @kernel(AUDIO, INT, AUDIO, COUNTS, COUNTS, VECTOR, COUNTS)
@@ -31,134 +56,191 @@ def diffuse(
     Args:
         audio: (2, >= n).
         rings: (8, power of two), four of the left channel, then four of the right.
-        lengths: (8,) samples.
+        lengths: (8,) samples, none less than a chunk.
         write: (1,) position shared by all rings.
         ramp: (2,) coefficient's target and step.
     """
     mask = rings.shape[1] - 1
-    left = remaining[0]
-    for channel in range(2):
-        for stage in range(4):
-            row = 4 * channel + stage
-            length = lengths[row]
-            at = write[0]
-            for i in range(n_samples):
-                coefficient = ramp[0] - ramp[1] * max(0, left - i)
-                delayed = rings[row, (at - length) & mask]
-                fed = audio[channel, i] - coefficient * delayed
-                rings[row, at] = fed if abs(fed) > _TINY else 0.0
-                audio[channel, i] = delayed + coefficient * fed
-                at = (at + 1) & mask
+    delayed_chunk = np.empty(64)
+    coefficients_chunk = np.empty(64)
+    done = 0
+    while done < n_samples:
+        at = (write[0] + done) & mask
+        n = min(64 - (at & 63), n_samples - done)
+        left = max(0, remaining[0] - done)
+        delayed = delayed_chunk[:n]
+        coefficients = coefficients_chunk[:n]
+        for i in range(n):
+            coefficients[i] = ramp[0] - ramp[1] * max(0, left - i)
+        for channel in range(2):
+            row = audio[channel, done : done + n]
+            for stage in range(4 * channel, 4 * channel + 4):
+                _read(delayed, rings[stage], at - lengths[stage])
+                fed = rings[stage, at : at + n]
+                for i in range(n):
+                    fed[i] = _kept(row[i] - coefficients[i] * delayed[i])
+                for i in range(n):
+                    row[i] = delayed[i] + coefficients[i] * fed[i]
+        done += n
     write[0] = (write[0] + n_samples) & mask
-    remaining[0] = max(0, left - n_samples)
+    remaining[0] = max(0, remaining[0] - n_samples)
 
 
-@kernel(AUDIO, INT, AUDIO, AUDIO, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO)
+@inline_kernel
+def _absorb(lines: Audio, n: int, first: int, state: Audio, ramp: Audio, left: int) -> None:
+    """Gain and one-pole of four lines, in one loop so that their recursions' latencies overlap."""
+    ramped = min(n, left)
+    for i in range(ramped):
+        to_go = left - i
+        for k in range(first, first + 4):
+            gain = ramp[0, k] - ramp[1, k] * to_go
+            pole = ramp[0, 16 + k] - ramp[1, 16 + k] * to_go
+            state[k] = gain * (1.0 - pole) * lines[k, i] + pole * state[k]
+            lines[k, i] = state[k]
+    k0, k1, k2, k3 = first, first + 1, first + 2, first + 3
+    s0, s1, s2, s3 = state[k0], state[k1], state[k2], state[k3]
+    p0, p1, p2, p3 = ramp[0, 16 + k0], ramp[0, 16 + k1], ramp[0, 16 + k2], ramp[0, 16 + k3]
+    g0, g1 = ramp[0, k0] * (1.0 - p0), ramp[0, k1] * (1.0 - p1)
+    g2, g3 = ramp[0, k2] * (1.0 - p2), ramp[0, k3] * (1.0 - p3)
+    x0, x1, x2, x3 = lines[k0, ramped:n], lines[k1, ramped:n], lines[k2, ramped:n], lines[k3, ramped:n]
+    for i in range(x0.size):
+        s0 = fma(p0, s0, g0 * x0[i])
+        s1 = fma(p1, s1, g1 * x1[i])
+        s2 = fma(p2, s2, g2 * x2[i])
+        s3 = fma(p3, s3, g3 * x3[i])
+        x0[i] = s0
+        x1[i] = s1
+        x2[i] = s2
+        x3[i] = s3
+    state[k0], state[k1], state[k2], state[k3] = s0, s1, s2, s3
+
+
+@inline_kernel
+def _mix_twice(mixed: Audio, lines: Audio, n: int) -> None:
+    """Two of the four stages of the Hadamard transform, unscaled."""
+    for k in range(4):
+        a, b, c, d = lines[k, :n], lines[k + 4, :n], lines[k + 8, :n], lines[k + 12, :n]
+        to_a, to_b, to_c, to_d = mixed[4 * k, :n], mixed[4 * k + 1, :n], mixed[4 * k + 2, :n], mixed[4 * k + 3, :n]
+        # A loop for each: with more places to write to, compilers do not dare to vectorise.
+        for i in range(n):
+            to_a[i] = (a[i] + c[i]) + (b[i] + d[i])
+        for i in range(n):
+            to_b[i] = (a[i] + c[i]) - (b[i] + d[i])
+        for i in range(n):
+            to_c[i] = (a[i] - c[i]) + (b[i] - d[i])
+        for i in range(n):
+            to_d[i] = (a[i] - c[i]) - (b[i] - d[i])
+
+
+@inline_kernel
+def _feed_back(
+    ring_a: Audio, ring_b: Audio, a: Audio, b: Audio, cosine: Audio, sine: Audio, left: Audio, right: Audio
+) -> None:
+    """Turn a pair of lines into each other and write both, what enters on either side added."""
+    for i in range(a.size):
+        value = 0.25 * (cosine[i] * a[i] - sine[i] * b[i]) + left[i]
+        ring_a[i] = value if abs(value) > _TINY else 0.0
+    for i in range(a.size):
+        value = 0.25 * (sine[i] * a[i] + cosine[i] * b[i]) + right[i]
+        ring_b[i] = value if abs(value) > _TINY else 0.0
+
+
+@kernel(AUDIO, INT, AUDIO, AUDIO, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO, CUBE)
 def run_network(
     audio: Audio,
     n_samples: int,
-    ring: Audio,
+    rings: Audio,
     taps: Audio,
     line: Counts,
     ramp: Audio,
     remaining: Counts,
     state: Audio,
     turns: Audio,
+    tables: Audio,
 ) -> None:
     """What enters (2, n) is replaced by what the network answers.
 
     Args:
-        ring: (power of two, 16): one row a sample, so that one store writes all lines.
+        rings: (16, power of two); no line is shorter than a chunk.
         taps: (2, 16) lengths now and next, samples as floats.
         line: write position, samples of the fade between both lengths that are left, samples of the whole fade,
             samples so far.
         ramp: (2, 33) targets and steps: sixteen gains, sixteen poles of the absorption, the output gain.
         state: (16,) absorption.
-        turns: (3, 8) cosine and sine of each pair's angle, and how far it turns each sample, radians.
+        turns: (3, 8) cosine and sine of each pair's angle where the chunk begins, and how far it turns each sample.
+        tables: from turn_tables.
     """
-    mask = ring.shape[0] - 1
-    clock = line[3]
-    step_c = np.cos(turns[2])
-    step_s = np.sin(turns[2])
-    cosine = turns[0]
-    sine = turns[1]
-    left = remaining[0]
-    write = line[0]
-    fade_left = line[1]
-    y = np.empty(16)
-    z = np.empty(16)
-    now = np.empty(16, np.int64)
-    following = np.empty(16, np.int64)
-    for k in range(16):
-        now[k] = np.int64(taps[0, k])
-        following[k] = np.int64(taps[1, k])
-    for i in range(n_samples):
-        to_go = max(0, left - i)
-        for k in range(16):
-            y[k] = ring[(write - following[k]) & mask, k]
-        if fade_left > 0:
-            before = fade_left / line[2]
-            for k in range(16):
-                y[k] += before * (ring[(write - now[k]) & mask, k] - y[k])
-            fade_left -= 1
-        if to_go > 0:
-            for k in range(16):
-                gain = ramp[0, k] - ramp[1, k] * to_go
-                pole = ramp[0, 16 + k] - ramp[1, 16 + k] * to_go
-                state[k] = gain * (1.0 - pole) * y[k] + pole * state[k]
-        else:
-            for k in range(16):
-                state[k] = ramp[0, k] * (1.0 - ramp[0, 16 + k]) * y[k] + ramp[0, 16 + k] * state[k]
-        for k in range(8):
-            z[2 * k] = state[k] + state[k + 8]
-            z[2 * k + 1] = state[k] - state[k + 8]
-        for k in range(8):
-            y[2 * k] = z[k] + z[k + 8]
-            y[2 * k + 1] = z[k] - z[k + 8]
-        for k in range(8):
-            z[2 * k] = y[k] + y[k + 8]
-            z[2 * k + 1] = y[k] - y[k + 8]
-        for k in range(8):
-            y[2 * k] = z[k] + z[k + 8]
-            y[2 * k + 1] = z[k] - z[k + 8]
-        if clock % _EXACT_EVERY == 0:
+    mask = rings.shape[1] - 1
+    lines = np.empty((16, 64))
+    mixed = np.empty((16, 64))
+    heard_left = np.empty(64)
+    heard_right = np.empty(64)
+    cosine = np.empty(64)
+    sine = np.empty(64)
+    spare = np.empty(64)
+    done = 0
+    while done < n_samples:
+        within = line[3] & 63
+        n = min(64 - within, n_samples - done)
+        write = line[0]
+        left = max(0, remaining[0] - done)
+        entering_left = audio[0, done : done + n]
+        entering_right = audio[1, done : done + n]
+        if within == 0:
             for k in range(8):
-                cosine[k] = np.cos(clock * turns[2, k])
-                sine[k] = np.sin(clock * turns[2, k])
-        for k in range(8):
-            a = y[k]
-            b = y[k + 8]
-            y[k] = cosine[k] * a - sine[k] * b
-            y[k + 8] = sine[k] * a + cosine[k] * b
-            turned = cosine[k] * step_c[k] - sine[k] * step_s[k]
-            sine[k] = sine[k] * step_c[k] + cosine[k] * step_s[k]
-            cosine[k] = turned
-        clock += 1
-        in_l = audio[0, i]
-        in_r = audio[1, i]
-        for k in range(8):
-            value = 0.25 * y[k] + in_l
-            ring[write, k] = value if abs(value) > _TINY else 0.0
-        for k in range(8, 16):
-            value = 0.25 * y[k] + in_r
-            ring[write, k] = value if abs(value) > _TINY else 0.0
-        out_l = 0.0
-        out_r = 0.0
+                turns[0, k] = np.cos(line[3] * turns[2, k])
+                turns[1, k] = np.sin(line[3] * turns[2, k])
+        for k in range(16):
+            arriving = lines[k, :n]
+            _read(arriving, rings[k], write - np.int64(taps[1, k]))
+            if line[1] > 0:
+                before = spare[:n]
+                _read(before, rings[k], write - np.int64(taps[0, k]))
+                for i in range(n):
+                    arriving[i] += max(0, line[1] - i) / line[2] * (before[i] - arriving[i])
         for k in range(0, 16, 4):
-            out_l += state[k] - state[k + 1] + state[k + 2] - state[k + 3]
-            out_r += state[k] + state[k + 1] - state[k + 2] - state[k + 3]
-        gain = ramp[0, 32] - ramp[1, 32] * to_go
-        audio[0, i] = gain * out_l
-        audio[1, i] = gain * out_r
-        write = (write + 1) & mask
-    for k in range(16):
-        if abs(state[k]) < _TINY:
-            state[k] = 0.0
-    remaining[0] = max(0, left - n_samples)
-    line[0] = write
-    line[3] = clock
-    if line[1] > 0:
-        line[1] = fade_left
-        if fade_left == 0:
+            _absorb(lines, n, k, state, ramp, left)
+        for i in range(n):
+            heard_left[i] = 0.0
+            heard_right[i] = 0.0
+        for k in range(0, 16, 4):
+            a, b, c, d = lines[k, :n], lines[k + 1, :n], lines[k + 2, :n], lines[k + 3, :n]
+            for i in range(n):
+                heard_left[i] += (a[i] - b[i]) + (c[i] - d[i])
+            for i in range(n):
+                heard_right[i] += (a[i] + b[i]) - (c[i] + d[i])
+        _mix_twice(mixed, lines, n)
+        _mix_twice(lines, mixed, n)
+        for k in range(8):
+            begin_cosine, begin_sine = turns[0, k], turns[1, k]
+            further_cosine, further_sine = tables[0, k, within : within + n], tables[1, k, within : within + n]
+            for i in range(n):
+                cosine[i] = begin_cosine * further_cosine[i] - begin_sine * further_sine[i]
+            for i in range(n):
+                sine[i] = begin_sine * further_cosine[i] + begin_cosine * further_sine[i]
+            _feed_back(
+                rings[k, write : write + n],
+                rings[k + 8, write : write + n],
+                lines[k, :n],
+                lines[k + 8, :n],
+                cosine[:n],
+                sine[:n],
+                entering_left,
+                entering_right,
+            )
+        for i in range(n):
+            gain = ramp[0, 32] - ramp[1, 32] * max(0, left - i)
+            entering_left[i] = gain * heard_left[i]
+            entering_right[i] = gain * heard_right[i]
+        if within + n == 64:
             for k in range(16):
-                taps[0, k] = taps[1, k]
+                state[k] = _kept(state[k])
+        line[0] = (write + n) & mask
+        if line[1] > 0:
+            line[1] = max(0, line[1] - n)
+            if line[1] == 0:
+                for k in range(16):
+                    taps[0, k] = taps[1, k]
+        line[3] += n
+        done += n
+    remaining[0] = max(0, remaining[0] - n_samples)

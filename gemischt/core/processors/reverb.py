@@ -70,7 +70,7 @@ def diffusion_coefficient(params: ReverbParams) -> float:
 class Reverb:
     """Answers with a room, in place; two channels in and out, or one that takes the middle.
 
-    State: ``_predelay`` and ``_diffusers`` rings, ``_ring`` (power of two, 16) the network's lines with ``_absorbed``
+    State: ``_predelay`` and ``_diffusers`` rings, ``_rings`` (16, power of two) the network's lines with ``_absorbed``
     (16,) behind them, ``_turns`` the angles that pairs of lines are turned by, and the cuts' filters.
     """
 
@@ -94,11 +94,13 @@ class Reverb:
         self._diffuser_write = np.zeros(1, np.int64)
         self._diffusion = np.zeros(2)
         self._diffusion_remaining = np.zeros(1, np.int64)
-        self._ring = np.zeros((delay_line.ring_size(int(line_lengths(1.0, 20.0, rate).max())), network.N_LINES))
+        longest = int(line_lengths(1.0, 20.0, rate).max())
+        self._rings = np.zeros((network.N_LINES, delay_line.ring_size(longest)))
         self._taps = np.zeros((2, network.N_LINES))
         self._line = np.array([0, 0, 1, 0], np.int64)
         self._turns = np.zeros((3, network.N_TURNS))
         self._turns[2] = 2.0 * np.pi * np.array(TURNS_HZ) / rate
+        self._turn_tables = network.turn_tables(self._turns[2])
         self._wanted: NDArray[np.int64] | None = None
         self._absorbed = np.zeros(network.N_LINES)
         self._ramp = np.zeros((2, 2 * network.N_LINES + 1))
@@ -151,7 +153,16 @@ class Reverb:
             self._diffusion_remaining,
         )
         network.run_network(
-            wet, n_samples, self._ring, self._taps, self._line, self._ramp, self._remaining, self._absorbed, self._turns
+            wet,
+            n_samples,
+            self._rings,
+            self._taps,
+            self._line,
+            self._ramp,
+            self._remaining,
+            self._absorbed,
+            self._turns,
+            self._turn_tables,
         )
         blend_wet(audio, wet, n_samples, self._blend, self._blend_remaining)
 
@@ -164,7 +175,7 @@ class Reverb:
             (self._diffuser_write, other._diffuser_write),
             (self._diffusion, other._diffusion),
             (self._diffusion_remaining, other._diffusion_remaining),
-            (self._ring, other._ring),
+            (self._rings, other._rings),
             (self._taps, other._taps),
             (self._line, other._line),
             (self._absorbed, other._absorbed),
