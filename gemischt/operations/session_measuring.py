@@ -16,7 +16,8 @@ from gemischt.operations.reports import report_to_json
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 
-_THREADS = 2
+_THREADS = 3
+"""One more than two cores can use at once: one often waits for what another renders."""
 
 
 def measure_session(workspace: Workspace, session: Session, progress: Progress = no_progress) -> SongMeasurement:

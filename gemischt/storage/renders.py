@@ -9,10 +9,9 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
-from numpy.typing import NDArray
 
 from gemischt.core.analysis.renders import AudioWriter, RenderStore
-from gemischt.core.audio import MediaSamples
+from gemischt.core.audio import MediaSamples, Single
 from gemischt.storage.writing import disk_error
 
 DEFAULT_LIMIT_BYTES = 3 * 1024**3
@@ -47,8 +46,8 @@ class DiskRenders(RenderStore):
                 return np.memmap(path, dtype="<f4", mode="r").reshape(-1, n_channels)
         return None
 
-    def writer(self, fingerprint: str, n_channels: int) -> AudioWriter:
-        return _DiskWriter(self, self._folder / f"{fingerprint}.{n_channels}.f32")
+    def writer(self, fingerprint: str, n_samples: int, n_channels: int) -> AudioWriter:
+        return _DiskWriter(self, self._folder / f"{fingerprint}.{n_channels}.f32", n_samples, n_channels)
 
     def figures(self, fingerprint: str) -> dict[str, Any] | None:
         path = self._folder / f"{fingerprint}.json"
@@ -88,16 +87,25 @@ class DiskRenders(RenderStore):
 
 
 class _DiskWriter(AudioWriter):
-    def __init__(self, renders: DiskRenders, path: Path) -> None:
+    """Its file has its whole size from the start: a full disk says no before anything is played from it."""
+
+    def __init__(self, renders: DiskRenders, path: Path, n_samples: int, n_channels: int) -> None:
         self._renders = renders
         self._path = path
         self._part = path.with_suffix(f".{threading.get_ident()}.part")
-        self._file: BinaryIO | None = None
-
-    def write(self, block: NDArray[np.float32]) -> None:
+        self.samples = np.zeros((0, n_channels), np.float32)
         try:
-            if self._file is None:
-                self._file = self._part.open("wb")
+            self._file: BinaryIO | None = self._part.open("wb", buffering=0)
+            if n_samples:
+                os.posix_fallocate(self._file.fileno(), 0, 4 * n_samples * n_channels)
+                self.samples = np.memmap(self._part, dtype="<f4", mode="r").reshape(-1, n_channels)
+        except OSError as error:
+            self.discard()
+            raise disk_error(error, path) from error
+
+    def write(self, block: Single) -> None:
+        assert self._file is not None
+        try:
             self._file.write(np.ascontiguousarray(block, dtype="<f4").tobytes())
         except OSError as error:
             self.discard()

@@ -57,7 +57,7 @@ class RendersTest(WorkspaceCase):
         return DiskRenders(self.folder / "renders", "v1", limit_bytes=limit_bytes)
 
     def write(self, store: DiskRenders, name: str, n_samples: int = 1000) -> None:
-        writer = store.writer(name, 1)
+        writer = store.writer(name, n_samples, 1)
         writer.write(np.full((n_samples, 1), 0.5, np.float32))
         writer.finish()
 
@@ -82,9 +82,12 @@ class RendersTest(WorkspaceCase):
 
     def test_what_was_not_finished_is_not_found(self) -> None:
         store = self.store()
-        writer = store.writer("half", 1)
+        writer = store.writer("half", 20, 1)
         writer.write(np.zeros((10, 1), np.float32))
+        writer.write(np.full((10, 1), 0.5, np.float32))
         self.assertIsNone(store.audio("half"))
+        # Who follows at its heels can play it already.
+        self.assertEqual((float(writer.samples[9, 0]), float(writer.samples[19, 0])), (0.0, 0.5))
         writer.discard()
         self.assertEqual(list((self.folder / "renders" / "v1").iterdir()), [])
 

@@ -1,5 +1,6 @@
 """Work that follows other work one step behind, on whatever thread is free."""
 
+import contextlib
 from collections.abc import Callable
 from concurrent.futures import Executor, Future
 from typing import ParamSpec
@@ -8,7 +9,7 @@ P = ParamSpec("P")
 
 
 class Behind:
-    """Runs steps in order, at most one at a time, while the caller goes on.
+    """Runs steps in order, at most one at a time, while the caller goes on; leaving its context waits for the last.
 
     A step that no thread of the pool has begun when the next one comes is done by the caller itself: a pool whose
     threads are all busy waiting for their own steps cannot stand still.
@@ -32,12 +33,23 @@ class Behind:
             self._redo = work
             self._last = self._pool.submit(work)
 
+    def __enter__(self) -> "Behind":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
+        if kind is None:
+            self.finish()
+        else:
+            with contextlib.suppress(Exception):
+                self.finish()
+
     def finish(self) -> None:
-        """Wait until every step is done."""
+        """Wait until every step is done; raises what the last one raised."""
         if self._last is None or self._redo is None:
             return
-        if self._last.cancel():
-            self._redo()
-        else:
-            self._last.result()
+        last, redo = self._last, self._redo
         self._last = self._redo = None
+        if last.cancel():
+            redo()
+        else:
+            last.result()

@@ -1,19 +1,24 @@
 """Measuring a whole session: every strip at every stage, rendering only what an edit has changed.
 
-Strips are rendered one by one in the order of the signal. What a strip is before its fader is kept; a strip further on
-plays it again instead of rendering it. What was measured is kept under the fingerprint of all that feeds it.
+Strips are rendered in the order of the signal, each alone. What a strip is before its fader is kept; a strip further on
+plays it instead of rendering it, while it is still being written if need be. What was measured is kept under the
+fingerprint of all that feeds it.
 """
 
-from collections.abc import Mapping
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
-from dataclasses import dataclass
+import threading
+from collections.abc import Iterator, Mapping
+from concurrent.futures import Executor
+from dataclasses import dataclass, field
+from queue import SimpleQueue
 from typing import Any
 
 import numpy as np
 
 from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
+from gemischt.core.analysis.arriving import Arriving
 from gemischt.core.analysis.behind import Behind
 from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
+from gemischt.core.analysis.following import Events, follow
 from gemischt.core.analysis.listening import Media, Report, Stretch, no_report
 from gemischt.core.analysis.measurement import (
     MixCurve,
@@ -33,7 +38,7 @@ from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
 from gemischt.core.metering.stage_meter import StageLevels, StageMeter
 from gemischt.core.metering.stereo import StereoLevels
-from gemischt.core.routing.graph import edges_of, walk_chain
+from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.session.document import Processor, Session, Strip
 from gemischt.core.units import finite_or_none
 
@@ -76,7 +81,7 @@ def measure_mix_stretch(
     prints = fingerprints(session, media_hashes, length)
     work = _Measuring(session, media, prints, store, length, no_report, None)
     mix = session.mix
-    plan = work.plan_of(mix, strip_from_its_fader(session, mix, prints))
+    plan, _ = work.plan_of(mix, strip_from_its_fader(session, mix, prints))
     post = plan.buffers[f"{mix.id}/post-fader"]
     meter = StageMeter(session.sample_rate_hz, len(post))
     for position in range(stretch.start_samples, stretch.end_samples, BLOCK_SAMPLES):
@@ -97,42 +102,27 @@ class _Measuring:
     pool: Executor | None
     rendered: int = 0
     _done: int = 0
+    _counting: threading.Lock = field(default_factory=threading.Lock)
+    # What is being rendered now, by fingerprint.
+    _arriving: dict[str, Arriving] = field(default_factory=dict)
+    # Strips that others can follow now.
+    _begun: Events = field(default_factory=SimpleQueue)
 
     def run(self) -> dict[str, StripMeasurement]:
-        """Every strip, in document order; with a pool, those that are ready at the same time."""
-        waiting = self._dependencies()
-        found: dict[str, StripMeasurement] = {}
-        running: dict[Future[StripMeasurement], str] = {}
-        try:
-            while waiting or running:
-                ready = [strip_id for strip_id, sources in waiting.items() if sources <= found.keys()]
-                for strip_id in ready:
-                    del waiting[strip_id]
-                    if self.pool is None:
-                        found[strip_id] = self._measure(strip_id)
-                        self._advance()
-                    else:
-                        running[self.pool.submit(self._measure, strip_id)] = strip_id
-                if running:
-                    finished, _ = wait(running, return_when=FIRST_COMPLETED)
-                    for future in finished:
-                        found[running.pop(future)] = future.result()
-                        self._advance()
-        finally:
-            for future in running:
-                future.cancel()
+        """Every strip, in document order."""
+        if self.pool is None:
+            found = {strip_id: self._measure(strip_id) for strip_id in processing_order(self.session)}
+        else:
+            found = follow(self._sources(), self._measure, self.pool, self._begun)
         return {strip.id: found[strip.id] for strip in self.session.strips}
 
-    def _dependencies(self) -> dict[str, set[str]]:
+    def _sources(self) -> dict[str, set[str]]:
+        """What each strip hears, those left out that are played from their clips."""
         sources: dict[str, set[str]] = {strip.id: set() for strip in self.session.strips}
         for edge in edges_of(self.session):
-            if edge.source != edge.destination:
+            if edge.source != edge.destination and not plays_itself(self.session.strip(edge.source)):
                 sources[edge.destination].add(edge.source)
         return sources
-
-    def _advance(self) -> None:
-        self._done += 1
-        self._tell()
 
     def _tell(self) -> None:
         self.report(self._done / len(self.session.strips))
@@ -145,7 +135,11 @@ class _Measuring:
         turn = self._turn(strip, prints)
         if turn is None and self.store.figures(_post_key(prints)) is None:
             self._render_from_fader(strip)
-        return self._gather(strip, prints, turn)
+        measured = self._gather(strip, prints, turn)
+        with self._counting:
+            self._done += 1
+        self._tell()
+        return measured
 
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
         """Where the strip's figures up to its fader are kept."""
@@ -173,10 +167,14 @@ class _Measuring:
     def _render_from_fader(self, strip: Strip) -> None:
         self._render(strip, strip_from_its_fader(self.session, strip, self.prints), with_chain=False)
 
-    def _audio(self, tap: StripTap) -> MediaSamples:
+    def _audio(self, tap: StripTap, arriving: list[Arriving]) -> MediaSamples:
+        """What a strip is at a tap; what is still being rendered is added to ``arriving``."""
         strip_id, point = tap
-        prints = self.prints[strip_id]
-        fingerprint = prints.at(point)
+        fingerprint = self.prints[strip_id].at(point)
+        coming = self._arriving.get(fingerprint)
+        if coming is not None:
+            arriving.append(coming)
+            return coming.samples
         samples = self.store.audio(fingerprint)
         if samples is None:
             self._render_with_chain(self.session.strip(strip_id))
@@ -185,48 +183,57 @@ class _Measuring:
             raise LookupError(f"the render of {strip_id} was not kept")
         return samples
 
-    def plan_of(self, strip: Strip, alone: Alone) -> Plan:
-        """A strip's small session, ready to run."""
-        media = {**self.media, **{media_id: self._audio(tap) for media_id, tap in alone.taps.items()}}
+    def plan_of(self, strip: Strip, alone: Alone) -> tuple[Plan, list[Arriving]]:
+        """A strip's small session, ready to run, and what has to be waited for while it runs."""
+        arriving: list[Arriving] = []
+        media = {**self.media, **{media_id: self._audio(tap, arriving) for media_id, tap in alone.taps.items()}}
         ghosts = [other.id for other in alone.session.strips if other.id != strip.id]
-        return Plan(draw_blueprint(alone.session, media, unwatched=ghosts), media, max_block=BLOCK_SAMPLES)
+        plan = Plan(draw_blueprint(alone.session, media, unwatched=ghosts), media, max_block=BLOCK_SAMPLES)
+        return plan, arriving
 
     def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
-        self.rendered += 1
-        plan = self.plan_of(strip, alone)
-        rate = self.session.sample_rate_hz
+        with self._counting:
+            self.rendered += 1
+        plan, arriving = self.plan_of(strip, alone)
+        total = self.length + max(plan.blueprint.lags.values(), default=0)
         prints = self.prints[strip.id]
-        watching = Watching(plan, strip, rate)
-        keepers = watching.keepers
-        if with_chain:
-            watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
-            if not plays_itself(strip):
-                keepers.append(Keeper(self.store, prints.pre_fader, plan, work_buffer(strip.id)))
-            if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
-                keepers.append(Keeper(self.store, prints.pre_chain, plan, f"{strip.id}/pre-chain"))
-        if not with_chain or strip.kind == "mix":
-            watching.output(curve=strip.kind == "mix", length=self.length)
+        watching = Watching(plan, strip, self.session.sample_rate_hz)
         try:
-            self._run(plan, watching)
+            if with_chain:
+                watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
+                for fingerprint, buffer in self._kept_buffers(strip, prints):
+                    keeper = Keeper(self.store, fingerprint, plan, buffer, total)
+                    watching.keepers.append(keeper)
+                    self._arriving[fingerprint] = keeper.arriving
+                self._begun.put((strip.id, None))
+            if not with_chain or strip.kind == "mix":
+                watching.output(curve=strip.kind == "mix", length=self.length)
+            self._run(plan, watching, arriving, total)
         except BaseException:
-            for keeper in keepers:
-                keeper.writer.discard()
+            for keeper in watching.keepers:
+                keeper.discard()
             raise
-        for keeper in keepers:
-            keeper.writer.finish()
+        for keeper in watching.keepers:
+            keeper.finish()
+            self._arriving.pop(keeper.fingerprint, None)
         self._keep(strip, prints, watching, with_chain=with_chain)
 
-    def _run(self, plan: Plan, watching: Watching) -> None:
-        total = self.length + max(plan.blueprint.lags.values(), default=0)
-        seen = Behind(self.pool)
-        position = 0
-        while position < total:
-            n_samples = min(BLOCK_SAMPLES, total - position)
-            plan.run_watched(position, n_samples, watching.watchers)
-            seen.then(see, watching.taken(), n_samples)
-            position += n_samples
-            self._tell()
-        seen.finish()
+    def _kept_buffers(self, strip: Strip, prints: StripPrints) -> Iterator[tuple[str, str]]:
+        """Fingerprints and buffers of what others may hear of a strip."""
+        if not plays_itself(strip):
+            yield prints.pre_fader, work_buffer(strip.id)
+        if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
+            yield prints.pre_chain, f"{strip.id}/pre-chain"
+
+    def _run(self, plan: Plan, watching: Watching, arriving: list[Arriving], total_samples: int) -> None:
+        with Behind(self.pool) as behind:
+            for position in range(0, total_samples, BLOCK_SAMPLES):
+                n_samples = min(BLOCK_SAMPLES, total_samples - position)
+                for coming in arriving:
+                    coming.wait_for(position + n_samples)
+                plan.run_watched(position, n_samples, watching.watchers)
+                behind.then(see, watching.taken(), n_samples)
+                self._tell()
 
     def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
         keep = self.store.keep_figures

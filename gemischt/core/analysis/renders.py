@@ -4,16 +4,18 @@ from abc import ABC, abstractmethod
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from gemischt.core.audio import MediaSamples
+from gemischt.core.audio import MediaSamples, Single
 
 
 class AudioWriter(ABC):
     """Takes the blocks of one rendered signal in order."""
 
+    samples: MediaSamples
+    """The whole signal, (n_samples, n_channels): what was written so far, then zeros."""
+
     @abstractmethod
-    def write(self, block: NDArray[np.float32]) -> None:
+    def write(self, block: Single) -> None:
         """The next (n_samples, n_channels)."""
 
     @abstractmethod
@@ -33,8 +35,8 @@ class RenderStore(ABC):
         """A kept signal, (n_samples, n_channels), or None."""
 
     @abstractmethod
-    def writer(self, fingerprint: str, n_channels: int) -> AudioWriter:
-        """Begin to keep a signal."""
+    def writer(self, fingerprint: str, n_samples: int, n_channels: int) -> AudioWriter:
+        """Begin to keep a signal of this shape."""
 
     @abstractmethod
     def figures(self, fingerprint: str) -> dict[str, Any] | None:
@@ -55,8 +57,8 @@ class MemoryRenders(RenderStore):
     def audio(self, fingerprint: str) -> MediaSamples | None:
         return self._audio.get(fingerprint)
 
-    def writer(self, fingerprint: str, n_channels: int) -> AudioWriter:
-        return _MemoryWriter(self._audio, fingerprint, n_channels)
+    def writer(self, fingerprint: str, n_samples: int, n_channels: int) -> AudioWriter:
+        return _MemoryWriter(self._audio, fingerprint, n_samples, n_channels)
 
     def figures(self, fingerprint: str) -> dict[str, Any] | None:
         return self._figures.get(fingerprint)
@@ -66,18 +68,20 @@ class MemoryRenders(RenderStore):
 
 
 class _MemoryWriter(AudioWriter):
-    def __init__(self, kept: dict[str, MediaSamples], fingerprint: str, n_channels: int) -> None:
+    def __init__(self, kept: dict[str, MediaSamples], fingerprint: str, n_samples: int, n_channels: int) -> None:
         self._kept = kept
         self._fingerprint = fingerprint
-        self._blocks: list[NDArray[np.float32]] = [np.zeros((0, n_channels), np.float32)]
+        self._samples = np.zeros((n_samples, n_channels), np.float32)
+        self._written = 0
+        self.samples = self._samples.view()
+        self.samples.setflags(write=False)
 
-    def write(self, block: NDArray[np.float32]) -> None:
-        self._blocks.append(block.copy())
+    def write(self, block: Single) -> None:
+        self._samples[self._written : self._written + len(block)] = block
+        self._written += len(block)
 
     def finish(self) -> None:
-        samples = np.concatenate(self._blocks)
-        samples.setflags(write=False)
-        self._kept[self._fingerprint] = samples
+        self._kept[self._fingerprint] = self.samples
 
     def discard(self) -> None:
-        self._blocks.clear()
+        """Nothing is kept before ``finish``."""

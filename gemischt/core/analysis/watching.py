@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from gemischt.core.analysis.arriving import Arriving
 from gemischt.core.analysis.measurement import levels_to_json
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.audio import Audio
@@ -31,10 +32,12 @@ _WORKING_DB = 0.5
 class Keeper:
     """Writes one buffer of a plan to the store, its lag taken off."""
 
-    def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str) -> None:
+    def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str, total_samples: int) -> None:
+        self.fingerprint = fingerprint
         self.buffer = plan.buffers[buffer]
         self._skip = plan.blueprint.lags[buffer]
-        self.writer = store.writer(fingerprint, self.buffer.shape[0])
+        self._writer = store.writer(fingerprint, max(0, total_samples - self._skip), self.buffer.shape[0])
+        self.arriving = Arriving(self._writer.samples)
 
     def take(self, audio: Audio, n_samples: int) -> None:
         """The buffer's next block."""
@@ -43,7 +46,17 @@ class Keeper:
         if skipped < n_samples:
             frames = np.empty((n_samples - skipped, len(audio)), np.float32)
             to_frames(audio, skipped, n_samples, frames)
-            self.writer.write(frames)
+            self._writer.write(frames)
+            self.arriving.advance(len(frames))
+
+    def finish(self) -> None:
+        """All is written."""
+        self._writer.finish()
+
+    def discard(self) -> None:
+        """It will not be finished."""
+        self._writer.discard()
+        self.arriving.fail()
 
 
 class ReductionMeter:
