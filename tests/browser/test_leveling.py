@@ -4,7 +4,7 @@ import base64
 import re
 
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from gemischt.core.metering.loudness import LoudnessMeter
 from tests.browser.browser import BrowserCase
@@ -92,6 +92,43 @@ class ReferenceJourneyTest(LevelingCase):
         self.page.wait_for_timeout(2500)
         text = self.page.get_by_role("row", name="Mix").locator("[data-cell=post-fader]").inner_text()
         return float(text.strip().replace("−", "-"))
+
+
+class LadderJourneyTest(LevelingCase):
+    def cell(self, row: str, column: str) -> Locator:
+        return self.page.get_by_role("row", name=row, exact=True).locator(f"[data-cell='{column}']")
+
+    def test_lanes_stand_under_their_strip_and_vu_has_its_own_zero(self) -> None:
+        page = self.open()
+        page.keyboard.press("2")
+        page.get_by_role("radio", name="gain ladder").click()
+        # Two processors and the level stand in a row, from the place of the block on.
+        expect(self.cell("Only top, lane of Drums", "chain 2")).to_contain_text("level", timeout=60000)
+        expect(self.cell("Clean, lane of Drums", "chain 0")).to_contain_text("level")
+        expect(self.cell("Floor drum", "trim")).to_have_attribute("title", re.compile("crest .* dB, VU "))
+
+        page.get_by_role("radio", name="VU", exact=True).click()
+        before = self.level(self.cell("Floor drum", "trim"))
+        self.type_into("0 VU", "-20")
+        expect(page.get_by_test_id("last-edit")).to_contain_text("0 VU at -20.0 dBFS")
+        expect(self.cell("Floor drum", "trim")).to_contain_text(f"{before + 2.0:.1f}".replace("-", "−"))
+
+    def level(self, cell: Locator) -> float:
+        return float(cell.inner_text().strip().split()[-1].replace("−", "-"))
+
+    def test_one_key_compares_a_strip_with_and_without_its_chain(self) -> None:
+        page = self.open()
+        page.get_by_role("button", name="Sea ambience", exact=True).click()
+        page.keyboard.press("x")
+        expect(page.get_by_text("Sea ambience has no chain to compare with.")).to_be_visible()
+        page.get_by_role("button", name="Lead voice", exact=True).click()
+        page.keyboard.press("x")
+        bar = page.get_by_role("region", name="Comparison")
+        expect(bar).to_contain_text(re.compile("without Lead voice's chain is heard −?[0-9]"), timeout=60000)
+        page.keyboard.press("x")
+        expect(page.get_by_role("radio", name="without Lead voice's chain")).to_be_checked()
+        page.keyboard.press("x")
+        expect(page.get_by_role("radio", name="with Lead voice's chain", exact=True)).to_be_checked()
 
 
 class FindingsJourneyTest(LevelingCase):

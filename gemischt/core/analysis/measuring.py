@@ -6,7 +6,7 @@ fingerprint of all that feeds it.
 """
 
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from queue import SimpleQueue
@@ -201,7 +201,7 @@ class _Measuring:
         try:
             if with_chain:
                 watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
-                for fingerprint, buffer in self._kept_buffers(strip, prints):
+                for fingerprint, buffer in self._kept_buffers(strip, prints).items():
                     keeper = Keeper(self.store, fingerprint, plan, buffer, total)
                     watching.keepers.append(keeper)
                     self._arriving[fingerprint] = keeper.arriving
@@ -218,12 +218,14 @@ class _Measuring:
             self._arriving.pop(keeper.fingerprint, None)
         self._keep(strip, prints, watching, with_chain=with_chain)
 
-    def _kept_buffers(self, strip: Strip, prints: StripPrints) -> Iterator[tuple[str, str]]:
-        """Fingerprints and buffers of what others may hear of a strip."""
-        if not plays_itself(strip):
-            yield prints.pre_fader, work_buffer(strip.id)
+    def _kept_buffers(self, strip: Strip, prints: StripPrints) -> dict[str, str]:
+        """What others may hear of a strip: fingerprints and buffers."""
+        buffers: dict[str, str] = {}
         if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
-            yield prints.pre_chain, f"{strip.id}/pre-chain"
+            buffers[prints.pre_chain] = f"{strip.id}/pre-chain"
+        if not plays_itself(strip):
+            buffers[prints.pre_fader] = work_buffer(strip.id)
+        return buffers
 
     def _run(self, plan: Plan, watching: Watching, arriving: list[Arriving], total_samples: int) -> None:
         with Behind(self.pool) as behind:

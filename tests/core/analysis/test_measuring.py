@@ -93,6 +93,14 @@ class AgreementTest(MeasuringCase):
             together = self.measure(pool=pool)
         self.assertEqual(alone, together)
 
+    def test_a_bus_without_a_chain_can_be_heard_before_it(self) -> None:
+        self.bench.bus("plain", sends=[{"id": "s", "to": "hall", "level_db": -6.0, "tap": "pre-chain"}])
+        self.bench.strips[0]["output"] = "plain"
+        self.session = self.bench.session()
+        mix = self.measure().strips["mix"].stage("post-fader")
+        summary = summarize([self.whole(self.session)], sample_rate_hz=RATE_HZ, n_channels=2)
+        self.assertAlmostEqual(mix.integrated_lufs, summary.integrated_lufs, delta=0.02)
+
     def test_the_curve_follows_the_mix(self) -> None:
         curve = self.measure().curve
         peak = float(np.abs(self.whole(self.session)).max())

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { dismiss, useView } from "./store";
+import { CrossButton } from "../controls/CrossButton";
 
 /** What went wrong or was done, until it is read. */
 export function Notices() {
@@ -32,16 +33,7 @@ export function Notices() {
           <chakra.div flex="1">
             <chakra.strong>{notice.what}</chakra.strong> {notice.remedy}
           </chakra.div>
-          <chakra.button
-            type="button"
-            aria-label="Dismiss"
-            minWidth="target"
-            height="target"
-            cursor="pointer"
-            onClick={() => dismiss(notice.id)}
-          >
-            ×
-          </chakra.button>
+          <CrossButton label="Dismiss" onClick={() => dismiss(notice.id)} />
         </chakra.div>
       ))}
     </chakra.div>

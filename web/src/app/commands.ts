@@ -1,7 +1,7 @@
 import type { LanePlace, Strip, Wish } from "../api/types";
 import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
-import { switchSide } from "./comparison";
+import { compareChain, switchSide, useComparison } from "./comparison";
 import { openSession } from "./location";
 import type { useOpen } from "./SessionContext";
 import {
@@ -155,6 +155,14 @@ function pasteChain(open: Open): void {
   if (processors.length && strips.length) void open.edit({ type: "paste-processors", strips, processors });
 }
 
+/** The other side of what is being compared, or the focused strip's chain as something to compare. */
+function hearOtherSide(open: Open): void {
+  const strip = open.strips.get(useView.getState().focused);
+  if (useComparison.getState().comparison) switchSide(open.live);
+  else if (strip?.chain.length) compareChain(strip);
+  else notify("done", `${strip?.name ?? "Nothing"} has no chain to compare with.`);
+}
+
 /** A dialog about the selected strips, if there are any. */
 function ask(open: Open, dialog: "rename" | "color"): void {
   if (selectedStrips(open).length) useView.setState({ dialog });
@@ -203,7 +211,11 @@ export function commandsOf(open: Open): Command[] {
     })),
     { name: "Findings", keys: "P", run: () => useView.setState({ dialog: "findings" }) },
     { name: "Bring strips to reference", run: () => useView.setState({ dialog: "reference" }) },
-    { name: "Switch between the two sides of a comparison", keys: "X", run: () => switchSide(live) },
+    {
+      name: "Hear the focused strip without its chain, then switch sides",
+      keys: "X",
+      run: () => hearOtherSide(open),
+    },
     { name: "Compare with a snapshot", run: () => useView.setState({ dialog: "snapshots" }) },
     ...LEVEL_FACES.map((face) => ({
       name: `Level shows ${face}`,

@@ -21,6 +21,8 @@ export type StageFigures = {
   max_short_term_lufs: number | null;
   max_momentary_lufs: number | null;
   loudness_range_lu: number | null;
+  crest_db: number;
+  dc: number;
   overs: number;
   first_over_s: number | null;
 };

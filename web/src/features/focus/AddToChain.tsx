@@ -4,6 +4,7 @@ import { usePresets, useProcessors, useRacks } from "../../api/queries";
 import type { LanePlace, Processor, Strip } from "../../api/types";
 import { useClipboard } from "../../app/clipboard";
 import { newProcessor } from "../../app/commands";
+import { compareChain } from "../../app/comparison";
 import { useOpen } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
@@ -24,6 +25,7 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
     if (kind === "processor") void edit(newProcessor(strip, id, into));
     if (kind === "lanes") void edit({ type: "add-parallel", strip: strip.id, rack: id, into });
     if (kind === "paste") paste(copied, "");
+    if (kind === "compare") compareChain(strip);
     if (kind === "copy") copyProcessors(chain);
     if (kind === "save") void savePreset(chain, `${strip.name} chain`);
     if (kind === "manage") useView.setState({ dialog: "presets" });
@@ -57,6 +59,7 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
           ...(copied.length ? [{ value: "paste", label: `Paste ${copied.length}` }] : []),
           ...(chain.length
             ? [
+                ...(into ? [] : [{ value: "compare", label: "Hear with and without this chain" }]),
                 { value: "copy", label: "Copy this chain" },
                 { value: "save", label: "Save this chain as preset…" },
               ]

@@ -11,6 +11,7 @@ import { ValueField } from "../../controls/ValueField";
 import { formatHz, formatNumber } from "../../lib/format";
 import { EQ_RANGE_DB, gainToPx, paintEq, pxToGain } from "./drawEq";
 import { useCurve } from "./useCurve";
+import { CrossButton } from "../../controls/CrossButton";
 
 const GRAPH_HEIGHT_PX = 96;
 const MAX_BANDS = 8;
@@ -219,17 +220,10 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
               })}
             </span>
           )}
-          <chakra.button
-            type="button"
-            aria-label={`Remove band ${chosen + 1}`}
-            minWidth="target"
-            height="target"
-            color="quiet"
-            cursor="pointer"
+          <CrossButton
+            label={`Remove band ${chosen + 1}`}
             onClick={() => commit(bands.filter((_, place) => place !== chosen))}
-          >
-            ×
-          </chakra.button>
+          />
         </chakra.div>
       ) : (
         <PlainButton

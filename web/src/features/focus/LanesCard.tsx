@@ -13,6 +13,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
 import { formatHz, formatNumber } from "../../lib/format";
 import { Chain } from "./Chain";
+import { CrossButton } from "../../controls/CrossButton";
 
 type LaneFinding = {
   lane: string;
@@ -219,17 +220,10 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
           on={lane.polarity_inverted}
           onToggle={() => void edit(set({ polarity_inverted: !lane.polarity_inverted }))}
         />
-        <chakra.button
-          type="button"
-          aria-label={`Remove lane ${lane.name}`}
-          minWidth="20px"
-          height="target"
-          color="quiet"
-          cursor="pointer"
+        <CrossButton
+          label={`Remove lane ${lane.name}`}
           onClick={() => void edit({ type: "remove-lane", strip: strip.id, place })}
-        >
-          ×
-        </chakra.button>
+        />
       </chakra.div>
       {open && (
         <chakra.div borderLeft="2px solid" borderColor="edge" paddingLeft="6px" marginLeft="3px">

@@ -8,6 +8,7 @@ import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { Panel } from "../session";
 import { bringInPreset } from "./chainCommands";
+import { CrossButton } from "../../controls/CrossButton";
 
 /** Presets kept on this machine, their files out and in. */
 export function PresetList() {
@@ -50,13 +51,7 @@ function Listing() {
             >
               file
             </chakra.a>
-            <PlainButton
-              height="target"
-              aria-label={`Delete preset ${item.preset.name}`}
-              onClick={() => void remove(item.id)}
-            >
-              ×
-            </PlainButton>
+            <CrossButton label={`Delete preset ${item.preset.name}`} onClick={() => void remove(item.id)} />
           </chakra.li>
         ))}
       </chakra.ul>

@@ -8,6 +8,7 @@ import { notify } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { LevelField } from "../../controls/LevelField";
+import { CrossButton } from "../../controls/CrossButton";
 
 const TAPS = [
   { value: "post-fader", label: "after fader" },
@@ -117,17 +118,10 @@ function SendRow({ strip, send, changes }: SendRowProps) {
         onCommit={(value) => void edit(changes({ level_db: value }))}
         onCancel={() => live.revert()}
       />
-      <chakra.button
-        type="button"
-        aria-label={`Remove send to ${goal}`}
-        minWidth="20px"
-        height="target"
-        color="quiet"
-        cursor="pointer"
+      <CrossButton
+        label={`Remove send to ${goal}`}
         onClick={() => void edit({ type: "remove-sends", sends: [{ strip: strip.id, send: send.id }] })}
-      >
-        ×
-      </chakra.button>
+      />
     </chakra.div>
   );
 }

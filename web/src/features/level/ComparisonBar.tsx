@@ -4,9 +4,9 @@ import { useEffect } from "react";
 import { useMeasurement } from "../../api/useMeasurement";
 import { endComparison, hearSide, useComparison, type Comparison } from "../../app/comparison";
 import { useOpen, useTransport } from "../../app/SessionContext";
-import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { formatDb, formatNumber } from "../../lib/format";
+import { CrossButton } from "../../controls/CrossButton";
 
 type Match = { lufs: number | null; other_lufs: number | null; matching_db: number };
 
@@ -71,9 +71,7 @@ function Bar({ comparison }: { comparison: Comparison }) {
       <chakra.span color="quiet" fontSize="small">
         X switches
       </chakra.span>
-      <PlainButton height="target" aria-label="End the comparison" onClick={() => endComparison(live)}>
-        ×
-      </PlainButton>
+      <CrossButton label="End the comparison" onClick={() => endComparison(live)} />
     </chakra.section>
   );
 }

@@ -11,6 +11,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
 import { size } from "../../theme/tokens";
 import { FADER_PX } from "./columns";
+import { CrossButton } from "../../controls/CrossButton";
 
 /** Control groups: one level and mute over several strips, their sends after the fader included. */
 export function Groups() {
@@ -122,17 +123,10 @@ function GroupRow({ group }: { group: ControlGroup }) {
         >
           hold the selected
         </PlainButton>{" "}
-        <chakra.button
-          type="button"
-          aria-label={`Delete control group ${group.name}`}
-          minWidth="target"
-          height="target"
-          color="quiet"
-          cursor="pointer"
+        <CrossButton
+          label={`Delete control group ${group.name}`}
           onClick={() => void edit({ type: "remove-group", group: group.id })}
-        >
-          ×
-        </chakra.button>
+        />
       </span>
     </chakra.div>
   );

@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 
 import { PlainButton } from "../../controls/PlainButton";
 import { forget, useIncoming } from "./useImport";
+import { CrossButton } from "../../controls/CrossButton";
 
 /** Files on their way in, each with its progress or the reason it was refused. */
 export function IncomingFiles() {
@@ -26,9 +27,7 @@ export function IncomingFiles() {
               <chakra.span role="alert" color="over" flex="1">
                 ⚠ {file.problem}
               </chakra.span>
-              <PlainButton aria-label={`Dismiss ${file.name}`} onClick={() => forget(file.id)}>
-                ×
-              </PlainButton>
+              <CrossButton label={`Dismiss ${file.name}`} onClick={() => forget(file.id)} />
             </>
           ) : (
             <chakra.progress max={1} value={file.share} aria-label={`Progress of ${file.name}`} />

@@ -242,7 +242,7 @@ function Cell({ cell, onJump }: { cell: LadderCell; onJump: () => void }) {
   return (
     <chakra.button
       type="button"
-      title={`${words}: go to its loudest moment`}
+      title={`${words}:\n${cell.words}\nClick to go to its loudest moment.`}
       data-cell={cell.key}
       data-clips={cell.clips || undefined}
       display="flex"

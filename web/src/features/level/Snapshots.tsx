@@ -9,6 +9,7 @@ import { report, useOpen } from "../../app/SessionContext";
 import { askName, useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { Panel } from "../session";
+import { CrossButton } from "../../controls/CrossButton";
 
 /** Snapshots of the session: told apart from the present in words, heard against it, taken back. */
 export function Snapshots() {
@@ -62,13 +63,7 @@ function Comparing() {
             >
               {snapshot.name}
             </chakra.button>
-            <PlainButton
-              height="target"
-              aria-label={`Forget ${snapshot.name}`}
-              onClick={() => void forget(snapshot.id)}
-            >
-              ×
-            </PlainButton>
+            <CrossButton label={`Forget ${snapshot.name}`} onClick={() => void forget(snapshot.id)} />
           </chakra.li>
         ))}
       </chakra.ul>

@@ -1,6 +1,7 @@
 import type { Lane, Processor, Strip } from "../../api/types";
 import type { Measured, StageFigures, StripFigures } from "../../app/measurement";
 import { REFERENCE_DB } from "../../canvas/scale";
+import { formatDb, formatNumber, formatTime } from "../../lib/format";
 
 export const FIGURES = ["peak", "true peak", "RMS", "VU", "loudness"] as const;
 export type Figure = (typeof FIGURES)[number];
@@ -36,6 +37,8 @@ export type LadderCell = {
   clips: boolean;
   atS: number | null;
   processor: string | null;
+  /** All figures in words. */
+  words: string;
 };
 
 export type Cells = Map<string, LadderCell>;
@@ -58,6 +61,25 @@ function valueOf(stage: StageFigures, figure: Figure, vuReferenceDbfs: number): 
     case "loudness":
       return stage.integrated_lufs;
   }
+}
+
+/** Everything measured at a stage, a line for each sort. */
+function wordsOf(stage: StageFigures, vuReferenceDbfs: number): string {
+  if (stage.sample_peak_dbfs === null) return "silent";
+  const range =
+    stage.loudness_range_lu === null ? "" : `, range ${formatNumber(stage.loudness_range_lu, 1)} LU`;
+  const over = stage.overs
+    ? `${stage.overs} sample${stage.overs === 1 ? "" : "s"} over, from ${formatTime(stage.first_over_s ?? 0)}`
+    : "nothing over";
+  return [
+    `peak ${formatDb(stage.sample_peak_dbfs)} dBFS at ${formatTime(stage.sample_peak_at_s)}, ` +
+      `true peak ${formatDb(stage.true_peak_dbtp)} dBTP at ${formatTime(stage.true_peak_at_s)}`,
+    `RMS ${formatDb(stage.rms_dbfs)} dBFS, crest ${formatNumber(stage.crest_db, 1)} dB, ` +
+      `VU ${formatDb(stage.vu_dbfs === null ? null : stage.vu_dbfs - vuReferenceDbfs)}`,
+    `loudness ${formatDb(stage.integrated_lufs)} LUFS, at most ${formatDb(stage.max_short_term_lufs)} in 3 s, ` +
+      `${formatDb(stage.max_momentary_lufs)} in 0.4 s${range}`,
+    `${over}, constant offset ${stage.dc.toFixed(5)}`,
+  ].join("\n");
 }
 
 /** How many places a chain takes up, the longest of its lanes included. */
@@ -116,6 +138,7 @@ export function rungsOf(
       clips: figures.clips_at !== null && figures.stages[figures.clips_at] === stage,
       atS: stage.sample_peak_dbfs === null ? null : (stage.first_over_s ?? stage.sample_peak_at_s),
       processor: stage.processor,
+      words: wordsOf(stage, reading.vuReferenceDbfs),
     };
   };
   const stageOf = (processor: string, lane: string | null) =>
@@ -169,6 +192,7 @@ function addEnds(cells: Cells, figures: StripFigures, reading: Reading): void {
       clips: false,
       atS: post.sample_peak_at_s,
       processor: null,
+      words: "what its ways make of it, on the whole",
     });
   }
 }
