@@ -87,7 +87,7 @@ class DiskRenders(RenderStore):
 
 
 class _DiskWriter(AudioWriter):
-    """Its file has its whole size from the start: a full disk says no before anything is played from it."""
+    """Its file has its whole size from the start, so that it can be played while it is written."""
 
     def __init__(self, renders: DiskRenders, path: Path, n_samples: int, n_channels: int) -> None:
         self._renders = renders
@@ -97,7 +97,7 @@ class _DiskWriter(AudioWriter):
         try:
             self._file: BinaryIO | None = self._part.open("wb", buffering=0)
             if n_samples:
-                os.posix_fallocate(self._file.fileno(), 0, 4 * n_samples * n_channels)
+                self._file.truncate(4 * n_samples * n_channels)
                 self.samples = np.memmap(self._part, dtype="<f4", mode="r").reshape(-1, n_channels)
         except OSError as error:
             self.discard()

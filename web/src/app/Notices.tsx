@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { dismiss, useView } from "./store";
-import { CrossButton } from "../controls/CrossButton";
+import { SignButton } from "../controls/SignButton";
 
 /** What went wrong or was done, until it is read. */
 export function Notices() {
@@ -33,7 +33,7 @@ export function Notices() {
           <chakra.div flex="1">
             <chakra.strong>{notice.what}</chakra.strong> {notice.remedy}
           </chakra.div>
-          <CrossButton label="Dismiss" onClick={() => dismiss(notice.id)} />
+          <SignButton label="Dismiss" onClick={() => dismiss(notice.id)} />
         </chakra.div>
       ))}
     </chakra.div>

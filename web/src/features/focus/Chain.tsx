@@ -6,6 +6,7 @@ import type { LanePlace, Processor, Strip } from "../../api/types";
 import { compareWith } from "../../app/comparison";
 import { useOpen } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
+import { SignButton } from "../../controls/SignButton";
 import { AddToChain } from "./AddToChain";
 import { copyProcessors, savePreset } from "./chainCommands";
 import { CompressorCard } from "./CompressorCard";
@@ -104,7 +105,7 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
         <chakra.strong flex="1" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
           {label}
         </chakra.strong>
-        <HeadButton
+        <SignButton
           label={processor.on ? `Bypass ${label}` : `Switch ${label} on`}
           sign={processor.on ? "on" : "off"}
           onClick={() => set({ on: !processor.on })}
@@ -130,9 +131,8 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
             if (chosen === "save") void savePreset([processor], label);
           }}
         />
-        <HeadButton
+        <SignButton
           label={`Remove ${label}`}
-          sign="×"
           onClick={() => void edit({ type: "remove-processor", strip: strip.id, processor: processor.id })}
         />
         <chakra.span
@@ -156,25 +156,5 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
         <PlainCard strip={strip} processor={processor} />
       )}
     </chakra.section>
-  );
-}
-
-type HeadButtonProps = { label: string; sign: string; onClick: () => void };
-
-function HeadButton({ label, sign, onClick }: HeadButtonProps) {
-  return (
-    <chakra.button
-      type="button"
-      aria-label={label}
-      title={label}
-      minWidth="target"
-      height="target"
-      color="quiet"
-      cursor="pointer"
-      _hover={{ color: "ink" }}
-      onClick={onClick}
-    >
-      {sign}
-    </chakra.button>
   );
 }

@@ -11,7 +11,7 @@ import { ValueField } from "../../controls/ValueField";
 import { formatHz, formatNumber } from "../../lib/format";
 import { EQ_RANGE_DB, gainToPx, paintEq, pxToGain } from "./drawEq";
 import { useCurve } from "./useCurve";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 const GRAPH_HEIGHT_PX = 96;
 const MAX_BANDS = 8;
@@ -220,7 +220,7 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
               })}
             </span>
           )}
-          <CrossButton
+          <SignButton
             label={`Remove band ${chosen + 1}`}
             onClick={() => commit(bands.filter((_, place) => place !== chosen))}
           />

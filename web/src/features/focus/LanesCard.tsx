@@ -13,7 +13,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
 import { formatHz, formatNumber } from "../../lib/format";
 import { Chain } from "./Chain";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 type LaneFinding = {
   lane: string;
@@ -180,14 +180,9 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
           onCommit={(value) => void edit(set({ level_db: value }))}
           onCancel={() => live.revert()}
         />
-        <chakra.button
-          type="button"
-          aria-label={`Hear without lane ${lane.name}`}
-          title="Hear with and without it, at the same loudness"
-          minWidth="20px"
-          height="target"
-          color="quiet"
-          cursor="pointer"
+        <SignButton
+          label={`Hear without lane ${lane.name}`}
+          sign="⇄"
           onClick={() =>
             compareWith({
               here: lane.mute ? `without ${lane.name}` : `with ${lane.name}`,
@@ -196,9 +191,7 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
               action: set({ mute: !lane.mute }),
             })
           }
-        >
-          ⇄
-        </chakra.button>
+        />
         <LetterToggle
           letter="M"
           label={`Mute lane ${lane.name}`}
@@ -220,7 +213,7 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
           on={lane.polarity_inverted}
           onToggle={() => void edit(set({ polarity_inverted: !lane.polarity_inverted }))}
         />
-        <CrossButton
+        <SignButton
           label={`Remove lane ${lane.name}`}
           onClick={() => void edit({ type: "remove-lane", strip: strip.id, place })}
         />

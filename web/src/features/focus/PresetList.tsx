@@ -8,7 +8,7 @@ import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { Panel } from "../session";
 import { bringInPreset } from "./chainCommands";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 /** Presets kept on this machine, their files out and in. */
 export function PresetList() {
@@ -51,7 +51,7 @@ function Listing() {
             >
               file
             </chakra.a>
-            <CrossButton label={`Delete preset ${item.preset.name}`} onClick={() => void remove(item.id)} />
+            <SignButton label={`Delete preset ${item.preset.name}`} onClick={() => void remove(item.id)} />
           </chakra.li>
         ))}
       </chakra.ul>

@@ -8,7 +8,7 @@ import { notify } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { LevelField } from "../../controls/LevelField";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 const TAPS = [
   { value: "post-fader", label: "after fader" },
@@ -118,7 +118,7 @@ function SendRow({ strip, send, changes }: SendRowProps) {
         onCommit={(value) => void edit(changes({ level_db: value }))}
         onCancel={() => live.revert()}
       />
-      <CrossButton
+      <SignButton
         label={`Remove send to ${goal}`}
         onClick={() => void edit({ type: "remove-sends", sends: [{ strip: strip.id, send: send.id }] })}
       />

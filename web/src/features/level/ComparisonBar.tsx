@@ -6,7 +6,7 @@ import { endComparison, hearSide, useComparison, type Comparison } from "../../a
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { Segments } from "../../controls/Segments";
 import { formatDb, formatNumber } from "../../lib/format";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 type Match = { lufs: number | null; other_lufs: number | null; matching_db: number };
 
@@ -71,7 +71,7 @@ function Bar({ comparison }: { comparison: Comparison }) {
       <chakra.span color="quiet" fontSize="small">
         X switches
       </chakra.span>
-      <CrossButton label="End the comparison" onClick={() => endComparison(live)} />
+      <SignButton label="End the comparison" onClick={() => endComparison(live)} />
     </chakra.section>
   );
 }

@@ -11,7 +11,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
 import { size } from "../../theme/tokens";
 import { FADER_PX } from "./columns";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 /** Control groups: one level and mute over several strips, their sends after the fader included. */
 export function Groups() {
@@ -123,7 +123,7 @@ function GroupRow({ group }: { group: ControlGroup }) {
         >
           hold the selected
         </PlainButton>{" "}
-        <CrossButton
+        <SignButton
           label={`Delete control group ${group.name}`}
           onClick={() => void edit({ type: "remove-group", group: group.id })}
         />

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 
 import { PlainButton } from "../../controls/PlainButton";
 import { forget, useIncoming } from "./useImport";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 /** Files on their way in, each with its progress or the reason it was refused. */
 export function IncomingFiles() {
@@ -27,7 +27,7 @@ export function IncomingFiles() {
               <chakra.span role="alert" color="over" flex="1">
                 ⚠ {file.problem}
               </chakra.span>
-              <CrossButton label={`Dismiss ${file.name}`} onClick={() => forget(file.id)} />
+              <SignButton label={`Dismiss ${file.name}`} onClick={() => forget(file.id)} />
             </>
           ) : (
             <chakra.progress max={1} value={file.share} aria-label={`Progress of ${file.name}`} />

@@ -9,7 +9,7 @@ import { report, useOpen } from "../../app/SessionContext";
 import { askName, useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { Panel } from "../session";
-import { CrossButton } from "../../controls/CrossButton";
+import { SignButton } from "../../controls/SignButton";
 
 /** Snapshots of the session: told apart from the present in words, heard against it, taken back. */
 export function Snapshots() {
@@ -63,7 +63,7 @@ function Comparing() {
             >
               {snapshot.name}
             </chakra.button>
-            <CrossButton label={`Forget ${snapshot.name}`} onClick={() => void forget(snapshot.id)} />
+            <SignButton label={`Forget ${snapshot.name}`} onClick={() => void forget(snapshot.id)} />
           </chakra.li>
         ))}
       </chakra.ul>

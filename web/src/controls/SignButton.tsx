@@ -1,9 +1,9 @@
 import { chakra } from "@chakra-ui/react";
 
-type CrossButtonProps = { label: string; onClick: () => void };
+type SignButtonProps = { label: string; sign?: string; onClick: () => void };
 
-/** Takes something away; the label says what. */
-export function CrossButton({ label, onClick }: CrossButtonProps) {
+/** A sign without a frame, as wide as a pointer needs; the label says what it does. A cross takes something away. */
+export function SignButton({ label, sign = "×", onClick }: SignButtonProps) {
   return (
     <chakra.button
       type="button"
@@ -16,7 +16,7 @@ export function CrossButton({ label, onClick }: CrossButtonProps) {
       _hover={{ color: "ink" }}
       onClick={onClick}
     >
-      ×
+      {sign}
     </chakra.button>
   );
 }
