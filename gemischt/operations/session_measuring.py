@@ -11,6 +11,7 @@ from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
 from gemischt.core.analysis.measuring import measure_mix_stretch, measure_song
 from gemischt.core.data import bs1770
 from gemischt.core.session.document import Session
+from gemischt.operations.measuring_process import measuring_process
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.workspace import Workspace
@@ -37,14 +38,19 @@ def examine_session(workspace: Workspace, session: Session, measurement: SongMea
     return examine(Situation(session, workspace.open_media(session).samples, measurement))
 
 
+def measure_aside(workspace: Workspace, session: Session, progress: Progress = no_progress) -> SongMeasurement:
+    """Measure a session in the process that is there for it; what it found is only gathered here."""
+    measuring_process.measure(workspace.folder, session, progress)
+    return measure_session(workspace, session)
+
+
 def mix_loudness_lufs(
-    workspace: Workspace, session: Session, stretch_s: StretchS | None = None, progress: Progress = no_progress
+    workspace: Workspace, session: Session, measurement: SongMeasurement, stretch_s: StretchS | None = None
 ) -> float:
-    """Integrated loudness of the session's mix, the whole or a stretch.
+    """Integrated loudness of a measured session's mix, the whole or a stretch.
 
     A stretch that is shorter than one gating block (400 ms) has none of its own and counts as the whole.
     """
-    measurement = measure_session(workspace, session, progress)
     media = workspace.open_media(session).samples
     stretch = stretch_of(session, media, stretch_s)
     if stretch_s is not None and stretch.n_samples >= bs1770.GATING_BLOCK_S * session.sample_rate_hz:

@@ -5,6 +5,7 @@ import json
 import os
 import shutil
 import threading
+import time
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -16,6 +17,8 @@ from gemischt.storage.writing import disk_error
 
 DEFAULT_LIMIT_BYTES = 3 * 1024**3
 MOST_FIGURES = 20000
+_FORGOTTEN_S = 3600.0
+"""What was begun longer ago than this nobody will finish; other processes may be at work on the rest."""
 
 
 class DiskRenders(RenderStore):
@@ -34,7 +37,8 @@ class DiskRenders(RenderStore):
                 if other != self._folder:
                     shutil.rmtree(other, ignore_errors=True)
             for left in self._folder.glob("*.part"):
-                left.unlink(missing_ok=True)
+                if left.stat().st_mtime < time.time() - _FORGOTTEN_S:
+                    left.unlink(missing_ok=True)
         except OSError as error:
             raise disk_error(error, folder) from error
 
@@ -58,7 +62,7 @@ class DiskRenders(RenderStore):
 
     def keep_figures(self, fingerprint: str, figures: dict[str, Any]) -> None:
         path = self._folder / f"{fingerprint}.json"
-        part = path.with_suffix(f".{threading.get_ident()}.part")
+        part = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}.part")
         try:
             part.write_text(json.dumps(figures))
             part.replace(path)
@@ -92,7 +96,7 @@ class _DiskWriter(AudioWriter):
     def __init__(self, renders: DiskRenders, path: Path, n_samples: int, n_channels: int) -> None:
         self._renders = renders
         self._path = path
-        self._part = path.with_suffix(f".{threading.get_ident()}.part")
+        self._part = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}.part")
         self.samples = np.zeros((0, n_channels), np.float32)
         try:
             self._file: BinaryIO | None = self._part.open("wb", buffering=0)

@@ -21,14 +21,9 @@ from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.actions import apply_action
 from gemischt.core.session.actions.snapshots import TakeBack
 from gemischt.core.session.differences import Difference, differences
+from gemischt.operations.measuring_process import measuring_process
 from gemischt.operations.reports import report_to_json
-from gemischt.operations.session_measuring import (
-    examine_session,
-    finding_to_json,
-    measure_session,
-    measurement_to_json,
-    mix_loudness_lufs,
-)
+from gemischt.operations.session_measuring import measure_aside, mix_loudness_lufs
 from gemischt.storage.audio_files import Progress
 from gemischt.storage.snapshots import PutAside
 
@@ -41,10 +36,7 @@ def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -
     stored = workspace.sessions.get(session_id)
 
     def work(report: Progress) -> dict[str, Any]:
-        measurement = measure_session(workspace, stored.session, lambda share: report(0.95 * share))
-        found = examine_session(workspace, stored.session, measurement)
-        result = measurement_to_json(stored.session, measurement)
-        return result | {"revision": stored.revision, "findings": [finding_to_json(finding) for finding in found]}
+        return measuring_process.measure(workspace.folder, stored.session, report) | {"revision": stored.revision}
 
     return JobStatus.of(jobs.start_instead(f"Measure {session_id}", work))
 
@@ -55,7 +47,7 @@ def plan_reference(session_id: str, order: ReferenceOrder, workspace: WorkspaceD
     stored = workspace.sessions.get(session_id)
 
     def work(report: Progress) -> dict[str, Any]:
-        measurement = measure_session(workspace, stored.session, report)
+        measurement = measure_aside(workspace, stored.session, report)
         plan = bring_to_reference(
             stored.session,
             measurement,
@@ -142,9 +134,10 @@ def match_loudness(session_id: str, order: MatchOrder, workspace: WorkspaceDep, 
         raise InvalidAction("nothing to compare with: name a snapshot or an action", where="match")
 
     def work(report: Progress) -> dict[str, Any]:
-        stretch_s = order.stretch_s
-        here = mix_loudness_lufs(workspace, stored.session, stretch_s, lambda share: report(0.5 * share))
-        there = mix_loudness_lufs(workspace, other, stretch_s, lambda share: report(0.5 + 0.5 * share))
+        measured = measure_aside(workspace, stored.session, lambda share: report(0.5 * share))
+        other_measured = measure_aside(workspace, other, lambda share: report(0.5 + 0.5 * share))
+        here = mix_loudness_lufs(workspace, stored.session, measured, order.stretch_s)
+        there = mix_loudness_lufs(workspace, other, other_measured, order.stretch_s)
         audible = min(here, there) > FLOOR_DB
         return {
             "lufs": report_to_json(here),
