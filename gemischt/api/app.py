@@ -32,8 +32,8 @@ _STATUS: dict[type[errors.GemischtError], int] = {
     errors.Cancelled: 409,
     errors.GemischtError: 500,
 }
-# The engine thread shares the interpreter with requests and jobs; it must not wait 5 ms for its turn.
-_SWITCH_INTERVAL_S = 0.001
+# The engine thread shares the interpreter with requests and jobs, and needs its turn for every step of a block.
+_SWITCH_INTERVAL_S = 0.0001
 
 
 def create_app(settings: Settings) -> FastAPI:

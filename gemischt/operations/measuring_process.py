@@ -63,10 +63,7 @@ class MeasuringProcess:
         if self._process is None or self._process.poll() is not None:
             self._let_go()
             command = [sys.executable, "-m", "gemischt.operations.measuring_worker"]
-            # A session of its own: what interrupts us in a terminal does not reach it, it ends when we do.
-            self._process = subprocess.Popen(
-                command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, start_new_session=True
-            )
+            self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         return self._process
 
     def _send(self, process: subprocess.Popen[str], message: dict[str, Any]) -> None:

@@ -8,6 +8,7 @@ import contextlib
 import json
 import os
 import queue
+import signal
 import sys
 import threading
 import time
@@ -19,6 +20,7 @@ from typing import Any, TextIO
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.errors import Cancelled, GemischtError
 from gemischt.core.session.validation import parse_session
+from gemischt.operations.priority import run_when_idle
 from gemischt.operations.session_measuring import (
     examine_session,
     finding_to_json,
@@ -27,7 +29,6 @@ from gemischt.operations.session_measuring import (
 )
 from gemischt.operations.workspace import Workspace
 
-NICENESS = 15
 _TELL_EVERY_S = 0.05
 
 Tell = Callable[[dict[str, Any]], None]
@@ -108,7 +109,9 @@ def error_to_json(error: GemischtError) -> dict[str, str]:
 
 def main() -> None:
     """Measure whatever comes in."""
-    os.nice(NICENESS)
+    run_when_idle()
+    # What interrupts the program in a terminal is not meant for us: we end when it does.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     # Nothing else may write where the answers go.
     answers = os.fdopen(os.dup(sys.stdout.fileno()), "w")
     sys.stdout = sys.stderr

@@ -75,4 +75,4 @@ class MeasuringProcessTest(WorkspaceCase):
     def test_it_stands_back_behind_playback(self) -> None:
         self.process.start()
         self.process.measure(self.data, self.new_session(tone=noise(0.5)).session)
-        self.assertEqual(os.getpriority(os.PRIO_PROCESS, self.pid()), 15)
+        self.assertEqual(os.sched_getscheduler(self.pid()), os.SCHED_IDLE)
