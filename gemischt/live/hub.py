@@ -95,9 +95,9 @@ class Room:
                 self.player.set_loop(
                     None if stretch is None else (s_to_samples(stretch[0], rate), s_to_samples(stretch[1], rate))
                 )
-            case messages.Played(epoch=epoch, samples=samples):
+            case messages.Played(epoch=epoch, samples=samples, missed=missed):
                 if listener is self._owner:
-                    self.player.played(epoch, samples)
+                    self.player.played(epoch, samples, missed)
             case messages.Watch(strip=strip):
                 self._watched = strip
                 self.player.watch(strip)

@@ -32,11 +32,12 @@ class Loop(FrozenModel):
 
 
 class Played(FrozenModel):
-    """How many samples of this epoch the speaker has had."""
+    """How many samples of this epoch the speaker has had, and how many blocks it has missed since it is there."""
 
     type: Literal["played"]
     epoch: int
     samples: int = Field(ge=0)
+    missed: int = Field(default=0, ge=0)
 
 
 class Watch(FrozenModel):

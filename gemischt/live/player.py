@@ -15,15 +15,13 @@ from gemischt.core.metering.ballistics import FLOOR_DB, MeterBank
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.session.document import Session
-from gemischt.core.units import s_to_samples
 from gemischt.live.frames import Frame
+from gemischt.live.lead import Lead
 from gemischt.live.monitor import Monitor, MonitorMode
 from gemischt.live.transport import Transport
 from gemischt.operations.workspace import OpenMedia
 
 BLOCK_SAMPLES = 512
-LEAD_S = 0.08
-"""How far rendering runs ahead of the ear: what an edit has to wait for, and what a busy machine may miss."""
 SPECTRUM_EVERY_BLOCKS = 4
 RELEASE_EVERY_S = 20.0
 
@@ -50,7 +48,7 @@ class Player:
         self._renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
         self._revision = revision
         self._serial = 0
-        self._lead_samples = s_to_samples(LEAD_S, self._rate)
+        self._lead = Lead()
         self._wishes: deque[Callable[[], None]] = deque()
         self._wake = threading.Condition()
         self._closed = False
@@ -96,12 +94,13 @@ class Player:
     def set_loop(self, loop: tuple[int, int] | None) -> None:
         self._wish(lambda: self._set_loop(loop))
 
-    def played(self, epoch: int, samples: int) -> None:
-        """The listener has had this many samples of an epoch."""
+    def played(self, epoch: int, samples: int, missed: int = 0) -> None:
+        """The listener has had this many samples of an epoch, and has missed so many blocks since it is there."""
 
         def note() -> None:
             if epoch == self.transport.epoch:
                 self._played_samples = max(self._played_samples, samples)
+                self._lead.heard(self._played_samples / self._rate, missed)
 
         self._wish(note)
 
@@ -166,7 +165,7 @@ class Player:
                 self._send_block()
 
     def _wants_block(self) -> bool:
-        return self.transport.playing and self._sent_samples - self._played_samples < self._lead_samples
+        return self.transport.playing and self._sent_samples - self._played_samples < self._lead.seconds * self._rate
 
     def _send_block(self) -> None:
         renderer = self._renderer
@@ -244,6 +243,7 @@ class Player:
         self._renderer.seek(transport.position_samples)
         self._align_other()
         self._sent_samples = self._played_samples = 0
+        self._lead.begin()
         self._heard.clear()
         self._on_transport(transport)
 

@@ -60,11 +60,12 @@ self.onmessage = (event: MessageEvent<ToWorker>) => {
       break;
     case "speaker":
       speaker = message.port;
-      speaker.onmessage = (heard: MessageEvent<{ epoch: number; samples: number }>) => {
+      speaker.onmessage = (heard: MessageEvent<{ epoch: number; samples: number; missed: number }>) => {
         if (socket?.readyState === WebSocket.OPEN) {
           socket.send(JSON.stringify({ type: "played", ...heard.data }));
         }
-        tell({ type: "played", ...heard.data });
+        const { epoch, samples } = heard.data;
+        tell({ type: "played", epoch, samples });
       };
       break;
     case "send":

@@ -1,4 +1,4 @@
-/** Plays blocks as they come. A new epoch fades the old sound out and starts anew; what was played is reported. */
+/** Plays blocks as they come. A new epoch fades the old sound out and starts anew; what was played and missed is reported. */
 
 type Block = { epoch: number; firstSample: number; sound: Float32Array; other: Float32Array | null };
 
@@ -106,7 +106,7 @@ class Playback extends AudioWorkletProcessor {
       this.port.postMessage({ missed: this.missed });
     }
     if (this.unreported >= REPORT_EVERY_SAMPLES) {
-      this.server?.postMessage({ epoch: this.epoch, samples: this.played });
+      this.server?.postMessage({ epoch: this.epoch, samples: this.played, missed: this.missed });
       this.unreported = 0;
     }
     return true;

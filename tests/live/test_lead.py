@@ -1,0 +1,43 @@
+"""The lead grows with what was missed and shrinks when all is well."""
+
+import unittest
+
+from gemischt.live.lead import LONGEST_S, SHORTEST_S, Lead
+
+
+class LeadTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.lead = Lead()
+
+    def hear(self, from_s: int, to_s: int, missed: int) -> None:
+        for second in range(from_s, to_s):
+            self.lead.heard(float(second), missed)
+
+    def test_stays_short_while_nothing_is_missed(self) -> None:
+        self.hear(0, 600, 0)
+        self.assertEqual(self.lead.seconds, SHORTEST_S)
+
+    def test_each_report_of_more_missed_makes_it_longer_up_to_an_end(self) -> None:
+        self.lead.heard(1.0, 3)
+        self.assertAlmostEqual(self.lead.seconds, SHORTEST_S + 0.04)
+        self.lead.heard(1.1, 3)
+        self.assertAlmostEqual(self.lead.seconds, SHORTEST_S + 0.04)
+        for missed in range(4, 40):
+            self.lead.heard(2.0, missed)
+        self.assertEqual(self.lead.seconds, LONGEST_S)
+
+    def test_comes_back_step_by_step(self) -> None:
+        self.lead.heard(1.0, 5)
+        self.hear(2, 17, 5)
+        self.assertAlmostEqual(self.lead.seconds, SHORTEST_S + 0.02 + 0.02)
+        self.hear(17, 60, 5)
+        self.assertEqual(self.lead.seconds, SHORTEST_S)
+
+    def test_a_new_listener_counts_from_nothing(self) -> None:
+        self.lead.heard(1.0, 50)
+        longer = self.lead.seconds
+        self.lead.begin()
+        self.lead.heard(0.5, 0)
+        self.assertEqual(self.lead.seconds, longer)
+        self.lead.heard(0.6, 1)
+        self.assertGreater(self.lead.seconds, longer)
