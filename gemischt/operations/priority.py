@@ -12,7 +12,7 @@ def step_back() -> None:
 
 
 def run_when_idle() -> None:
-    """Give this whole process only what others leave, where the system has that; whoever wakes up takes over at once."""
+    """Give this whole process only what others leave, where the system can: whoever wakes up takes over."""
     with contextlib.suppress(OSError, AttributeError):
         os.nice(15)
     with contextlib.suppress(OSError, AttributeError):
