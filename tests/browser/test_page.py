@@ -173,7 +173,8 @@ class ReconnectTest(BrowserCase):
         expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
         at_s = page.evaluate("gemischtLive.positionS()")
         self.assertGreater(at_s, 20.0)
-        self.until("(at) => gemischtLive.positionS() > at + 1", argument=at_s)
+        # The new server gets its kernels ready first.
+        page.wait_for_function("(at) => gemischtLive.positionS() > at + 1", arg=at_s, timeout=30000)
         self.problems = [problem for problem in self.problems if "WebSocket" not in problem and "ERR_" not in problem]
 
 
