@@ -3,6 +3,7 @@
 import warnings
 
 import numpy as np
+from pydantic.warnings import UnsupportedFieldAttributeWarning
 
 import gemischt  # noqa: F401  (places the kernel cache before Numba is imported)
 from gemischt.core.dsp.jit import prepare_kernels
@@ -15,4 +16,6 @@ prepare_kernels()
 warnings.simplefilter("error")
 # Third parties warn about themselves when they are imported.
 warnings.filterwarnings("ignore", category=DeprecationWarning, module=r"(?!gemischt|tests)")
+# FastAPI silences this one for itself, but only while no other thread does the same with a warning of its own.
+warnings.filterwarnings("ignore", category=UnsupportedFieldAttributeWarning)
 np.seterr(divide="raise", invalid="raise", over="raise")
