@@ -9,30 +9,74 @@ reverberators", 90th AES Convention, 1991: line gain 10^(-3 d / (fs T60)) and on
 "Natural sounding artificial reverberation", JAES 10(3), 1962: all-pass diffusers.
 """
 
+from typing import Any
+
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts
-from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, VECTOR, inline_kernel, kernel
+from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, VECTOR, inline_kernel, kernel
+from gemischt.core.dsp.lanes import (
+    aligned,
+    lane,
+    load,
+    multiply_add,
+    spread,
+    store,
+    swap_halves,
+    swap_neighbours,
+    swap_pairs,
+    transpose,
+    without_traces,
+)
 
 N_LINES = 16
 N_DIFFUSERS = 4
 N_TURNS = 8
 CHUNK = 64
 """Samples that are worked on together: shorter than any line, so that none hears what this chunk writes."""
+SIGNS = np.array([[1.0 if lane_index & bit == 0 else -1.0 for lane_index in range(8)] for bit in (4, 2, 1)])
+"""Of the lanes in the three stages of a transform of eight."""
 _TINY = 1e-25
 
 
 def turn_tables(turns: Audio) -> Audio:
-    """Cosine and sine of how far each pair is turned in the course of a chunk, (2, 8, 64); ``turns`` in radians."""
-    angles = np.outer(turns, np.arange(CHUNK))
+    """Cosine and sine of how far each pair is turned in the course of a chunk, its end included, (2, 65 * 8).
+
+    Args:
+        turns: (8,) radians a sample.
+    """
+    angles = np.outer(np.arange(CHUNK + 1), turns).ravel()
     return np.stack([np.cos(angles), np.sin(angles)])
+
+
+def wraps_of(lengths: Counts) -> Counts:
+    """Sizes of the rings for lines of these lengths: no larger than need be, so that they stay in a near cache."""
+    wraps: Counts = (np.asarray(lengths) // CHUNK + 2) * CHUNK
+    return wraps
+
+
+def rewrap(rings: Audio, writes: Counts, wraps: Counts, wanted: Counts) -> None:
+    """Give rings other sizes; what they hold stays as long ago as it was, as far as it fits.
+
+    Args:
+        rings: (16, longest wrap); line ``k`` uses the first ``wraps[k]`` and writes at ``writes[k]`` next.
+    """
+    for line in range(N_LINES):
+        within = writes[line] % CHUNK
+        history = np.roll(rings[line, : wraps[line]], -writes[line])[-wanted[line] :]
+        ring = rings[line, : wanted[line]]
+        ring[:] = 0.0
+        ring[wanted[line] - len(history) :] = history
+        ring[:] = np.roll(ring, within)
+        writes[line] = within
+    wraps[:] = wanted
 
 
 @inline_kernel
 def _read(out: Audio, ring: Audio, start: int) -> None:
-    """A stretch of a ring (power of two) from a place on, around its end."""
-    start = start & (ring.size - 1)
+    """A stretch of a ring from a place on, which may lie before its beginning, around its end."""
+    if start < 0:
+        start += ring.size
     first = min(out.size, ring.size - start)
     before_end = ring[start : start + first]
     for i in range(first):
@@ -75,7 +119,7 @@ def diffuse(
         for channel in range(2):
             row = audio[channel, done : done + n]
             for stage in range(4 * channel, 4 * channel + 4):
-                _read(delayed, rings[stage], at - lengths[stage])
+                _read(delayed, rings[stage], (at - lengths[stage]) & mask)
                 fed = rings[stage, at : at + n]
                 for i in range(n):
                     fed[i] = _kept(row[i] - coefficients[i] * delayed[i])
@@ -87,160 +131,119 @@ def diffuse(
 
 
 @inline_kernel
-def _absorb(lines: Audio, n: int, first: int, state: Audio, ramp: Audio, left: int) -> None:
-    """Gain and one-pole of four lines, in one loop so that their recursions' latencies overlap."""
-    ramped = min(n, left)
-    for i in range(ramped):
-        to_go = left - i
-        for k in range(first, first + 4):
-            gain = ramp[0, k] - ramp[1, k] * to_go
-            pole = ramp[0, 16 + k] - ramp[1, 16 + k] * to_go
-            state[k] = gain * (1.0 - pole) * lines[k, i] + pole * state[k]
-            lines[k, i] = state[k]
-    k0, k1, k2, k3 = first, first + 1, first + 2, first + 3
-    s0, s1, s2, s3 = state[k0], state[k1], state[k2], state[k3]
-    p0, p1, p2, p3 = ramp[0, 16 + k0], ramp[0, 16 + k1], ramp[0, 16 + k2], ramp[0, 16 + k3]
-    g0, g1 = ramp[0, k0] * (1.0 - p0), ramp[0, k1] * (1.0 - p1)
-    g2, g3 = ramp[0, k2] * (1.0 - p2), ramp[0, k3] * (1.0 - p3)
-    x0, x1, x2, x3 = lines[k0, ramped:n], lines[k1, ramped:n], lines[k2, ramped:n], lines[k3, ramped:n]
-    for i in range(x0.size):
-        s0 = fma(p0, s0, g0 * x0[i])
-        s1 = fma(p1, s1, g1 * x1[i])
-        s2 = fma(p2, s2, g2 * x2[i])
-        s3 = fma(p3, s3, g3 * x3[i])
-        x0[i] = s0
-        x1[i] = s1
-        x2[i] = s2
-        x3[i] = s3
-    state[k0], state[k1], state[k2], state[k3] = s0, s1, s2, s3
+def _transform(value: Any, signs: Audio) -> Any:
+    """Hadamard transform of eight lanes, unscaled, in natural order."""
+    value = multiply_add(load(signs[0], 0), value, swap_halves(value))
+    value = multiply_add(load(signs[1], 0), value, swap_pairs(value))
+    return multiply_add(load(signs[2], 0), value, swap_neighbours(value))
 
 
 @inline_kernel
-def _mix_twice(mixed: Audio, lines: Audio, n: int) -> None:
-    """Two of the four stages of the Hadamard transform, unscaled."""
-    for k in range(4):
-        a, b, c, d = lines[k, :n], lines[k + 4, :n], lines[k + 8, :n], lines[k + 12, :n]
-        to_a, to_b, to_c, to_d = mixed[4 * k, :n], mixed[4 * k + 1, :n], mixed[4 * k + 2, :n], mixed[4 * k + 3, :n]
-        # A loop for each: with more places to write to, compilers do not dare to vectorise.
-        for i in range(n):
-            to_a[i] = (a[i] + c[i]) + (b[i] + d[i])
-        for i in range(n):
-            to_b[i] = (a[i] + c[i]) - (b[i] + d[i])
-        for i in range(n):
-            to_c[i] = (a[i] - c[i]) + (b[i] - d[i])
-        for i in range(n):
-            to_d[i] = (a[i] - c[i]) - (b[i] - d[i])
+def _arrive(by_line: Audio, n: int, rings: Audio, places: Counts, taps: Counts, fade: Counts) -> None:
+    """What comes out of all lines, (16 * 64,), between two lengths if need be."""
+    before = np.empty(64)
+    for k in range(16):
+        write, wrap = places[0, k], places[1, k]
+        arriving = by_line[64 * k : 64 * k + n]
+        _read(arriving, rings[k, :wrap], write - taps[1, k])
+        if fade[0] > 0:
+            leaving = before[:n]
+            _read(leaving, rings[k, :wrap], write - taps[0, k])
+            for i in range(n):
+                arriving[i] += max(0, fade[0] - i) / fade[1] * (leaving[i] - arriving[i])
 
 
-@inline_kernel
-def _feed_back(
-    ring_a: Audio, ring_b: Audio, a: Audio, b: Audio, cosine: Audio, sine: Audio, left: Audio, right: Audio
-) -> None:
-    """Turn a pair of lines into each other and write both, what enters on either side added."""
-    for i in range(a.size):
-        value = 0.25 * (cosine[i] * a[i] - sine[i] * b[i]) + left[i]
-        ring_a[i] = value if abs(value) > _TINY else 0.0
-    for i in range(a.size):
-        value = 0.25 * (sine[i] * a[i] + cosine[i] * b[i]) + right[i]
-        ring_b[i] = value if abs(value) > _TINY else 0.0
-
-
-@kernel(AUDIO, INT, AUDIO, AUDIO, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO, CUBE)
+@kernel(AUDIO, INT, AUDIO, COUNT_ROWS, COUNT_ROWS, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO, AUDIO, AUDIO)
 def run_network(
     audio: Audio,
     n_samples: int,
     rings: Audio,
-    taps: Audio,
-    line: Counts,
+    places: Counts,
+    taps: Counts,
+    fade: Counts,
     ramp: Audio,
     remaining: Counts,
     state: Audio,
     turns: Audio,
     tables: Audio,
+    signs: Audio,
 ) -> None:
     """What enters (2, n) is replaced by what the network answers.
 
     Args:
-        rings: (16, power of two); no line is shorter than a chunk.
-        taps: (2, 16) lengths now and next, samples as floats.
-        line: write position, samples of the fade between both lengths that are left, samples of the whole fade,
-            samples so far.
+        rings: (16, longest wrap).
+        places: (2, 16) where each line is written next, and the size of its ring, see wraps_of.
+        taps: (2, 16) lengths now and next, none less than a chunk.
+        fade: samples of the fade between both lengths that are left, samples of the whole fade, samples so far.
         ramp: (2, 33) targets and steps: sixteen gains, sixteen poles of the absorption, the output gain.
         state: (16,) absorption.
-        turns: (3, 8) cosine and sine of each pair's angle where the chunk begins, and how far it turns each sample.
+        turns: (2, 8) cosine and sine of each pair's angle where the chunk begins.
         tables: from turn_tables.
+        signs: SIGNS.
     """
-    mask = rings.shape[1] - 1
-    lines = np.empty((16, 64))
-    mixed = np.empty((16, 64))
-    heard_left = np.empty(64)
-    heard_right = np.empty(64)
-    cosine = np.empty(64)
-    sine = np.empty(64)
-    spare = np.empty(64)
+    by_line = aligned(16 * 64)
+    by_sample = aligned(64 * 16)
+    one, quarter, least = spread(1.0), spread(0.25), spread(_TINY)
     done = 0
     while done < n_samples:
-        within = line[3] & 63
+        within = fade[2] & 63
         n = min(64 - within, n_samples - done)
-        write = line[0]
         left = max(0, remaining[0] - done)
+        begin_cosine, begin_sine = load(turns[0], 0), load(turns[1], 0)
+        _arrive(by_line, n, rings, places, taps, fade)
+        for i in range(0, n, 8):
+            transpose(by_line, i, 64, by_sample, 16 * i, 16)
+            transpose(by_line, 8 * 64 + i, 64, by_sample, 16 * i + 8, 16)
+        low, high = load(state, 0), load(state, 8)
+        target, step = ramp[0], ramp[1]
+        gain_low, gain_high = load(target, 0), load(target, 8)
+        pole_low, pole_high = load(target, 16), load(target, 24)
         entering_left = audio[0, done : done + n]
         entering_right = audio[1, done : done + n]
-        if within == 0:
-            for k in range(8):
-                turns[0, k] = np.cos(line[3] * turns[2, k])
-                turns[1, k] = np.sin(line[3] * turns[2, k])
-        for k in range(16):
-            arriving = lines[k, :n]
-            _read(arriving, rings[k], write - np.int64(taps[1, k]))
-            if line[1] > 0:
-                before = spare[:n]
-                _read(before, rings[k], write - np.int64(taps[0, k]))
-                for i in range(n):
-                    arriving[i] += max(0, line[1] - i) / line[2] * (before[i] - arriving[i])
-        for k in range(0, 16, 4):
-            _absorb(lines, n, k, state, ramp, left)
         for i in range(n):
-            heard_left[i] = 0.0
-            heard_right[i] = 0.0
-        for k in range(0, 16, 4):
-            a, b, c, d = lines[k, :n], lines[k + 1, :n], lines[k + 2, :n], lines[k + 3, :n]
-            for i in range(n):
-                heard_left[i] += (a[i] - b[i]) + (c[i] - d[i])
-            for i in range(n):
-                heard_right[i] += (a[i] + b[i]) - (c[i] + d[i])
-        _mix_twice(mixed, lines, n)
-        _mix_twice(lines, mixed, n)
-        for k in range(8):
-            begin_cosine, begin_sine = turns[0, k], turns[1, k]
-            further_cosine, further_sine = tables[0, k, within : within + n], tables[1, k, within : within + n]
-            for i in range(n):
-                cosine[i] = begin_cosine * further_cosine[i] - begin_sine * further_sine[i]
-            for i in range(n):
-                sine[i] = begin_sine * further_cosine[i] + begin_cosine * further_sine[i]
-            _feed_back(
-                rings[k, write : write + n],
-                rings[k + 8, write : write + n],
-                lines[k, :n],
-                lines[k + 8, :n],
-                cosine[:n],
-                sine[:n],
-                entering_left,
-                entering_right,
-            )
-        for i in range(n):
-            gain = ramp[0, 32] - ramp[1, 32] * max(0, left - i)
-            entering_left[i] = gain * heard_left[i]
-            entering_right[i] = gain * heard_right[i]
+            if i <= left:
+                to_go = spread(float(left - i))
+                gain_low = load(target, 0) - load(step, 0) * to_go
+                gain_high = load(target, 8) - load(step, 8) * to_go
+                pole_low = load(target, 16) - load(step, 16) * to_go
+                pole_high = load(target, 24) - load(step, 24) * to_go
+            low = multiply_add(pole_low, low, gain_low * (one - pole_low) * load(by_sample, 16 * i))
+            high = multiply_add(pole_high, high, gain_high * (one - pole_high) * load(by_sample, 16 * i + 8))
+            a = _transform(low + high, signs)
+            b = _transform(low - high, signs)
+            further_cosine, further_sine = load(tables[0], 8 * (within + i)), load(tables[1], 8 * (within + i))
+            cosine = quarter * (begin_cosine * further_cosine - begin_sine * further_sine)
+            sine = quarter * (begin_sine * further_cosine + begin_cosine * further_sine)
+            to_low = cosine * a - sine * b + spread(entering_left[i])
+            to_high = sine * a + cosine * b + spread(entering_right[i])
+            store(by_sample, 16 * i, without_traces(to_low, least))
+            store(by_sample, 16 * i + 8, without_traces(to_high, least))
+            gain = target[32] - step[32] * max(0, left - i)
+            # Two rows of the transform: neighbours, and pairs of neighbours, with opposite signs.
+            entering_left[i] = gain * lane(a, 1)
+            entering_right[i] = gain * lane(a, 2)
         if within + n == 64:
-            for k in range(16):
-                state[k] = _kept(state[k])
-        line[0] = (write + n) & mask
-        if line[1] > 0:
-            line[1] = max(0, line[1] - n)
-            if line[1] == 0:
+            low, high = without_traces(low, least), without_traces(high, least)
+            further_cosine, further_sine = load(tables[0], 8 * 64), load(tables[1], 8 * 64)
+            store(turns[0], 0, begin_cosine * further_cosine - begin_sine * further_sine)
+            store(turns[1], 0, begin_sine * further_cosine + begin_cosine * further_sine)
+        store(state, 0, low)
+        store(state, 8, high)
+        for i in range(0, n, 8):
+            transpose(by_sample, 16 * i, 16, by_line, i, 64)
+            transpose(by_sample, 16 * i + 8, 16, by_line, 8 * 64 + i, 64)
+        for k in range(16):
+            write = places[0, k]
+            fed = rings[k, write : write + n]
+            made = by_line[64 * k : 64 * k + n]
+            for i in range(n):
+                fed[i] = made[i]
+            places[0, k] = write + n if write + n < places[1, k] else 0
+        if fade[0] > 0:
+            fade[0] = max(0, fade[0] - n)
+            if fade[0] == 0:
                 for k in range(16):
                     taps[0, k] = taps[1, k]
-        line[3] += n
+        fade[2] += n
         done += n
     remaining[0] = max(0, remaining[0] - n_samples)

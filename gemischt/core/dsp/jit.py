@@ -15,6 +15,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 AUDIO = types.float64[:, ::1]
 VECTOR = types.float64[::1]
 COUNTS = types.int64[::1]
+COUNT_ROWS = types.int64[:, ::1]
 CUBE = types.float64[:, :, ::1]
 MEDIA = types.Array(types.float32, 2, "C", readonly=True)
 SINGLE_VECTOR = types.float32[::1]

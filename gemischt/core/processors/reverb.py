@@ -70,8 +70,8 @@ def diffusion_coefficient(params: ReverbParams) -> float:
 class Reverb:
     """Answers with a room, in place; two channels in and out, or one that takes the middle.
 
-    State: ``_predelay`` and ``_diffusers`` rings, ``_rings`` (16, power of two) the network's lines with ``_absorbed``
-    (16,) behind them, ``_turns`` the angles that pairs of lines are turned by, and the cuts' filters.
+    State: ``_predelay`` and ``_diffusers`` rings, ``_rings`` (16, longest) the network's lines, of which ``_places``
+    says how much is used, with ``_absorbed`` (16,) behind them, ``_turns`` the angles that pairs of lines are turned by, and the cuts' filters.
     """
 
     def __init__(self, place: Place) -> None:
@@ -94,13 +94,13 @@ class Reverb:
         self._diffuser_write = np.zeros(1, np.int64)
         self._diffusion = np.zeros(2)
         self._diffusion_remaining = np.zeros(1, np.int64)
-        longest = int(line_lengths(1.0, 20.0, rate).max())
-        self._rings = np.zeros((network.N_LINES, delay_line.ring_size(longest)))
-        self._taps = np.zeros((2, network.N_LINES))
-        self._line = np.array([0, 0, 1, 0], np.int64)
-        self._turns = np.zeros((3, network.N_TURNS))
-        self._turns[2] = 2.0 * np.pi * np.array(TURNS_HZ) / rate
-        self._turn_tables = network.turn_tables(self._turns[2])
+        longest = network.wraps_of(line_lengths(1.0, 20.0, rate))
+        self._rings = np.zeros((network.N_LINES, longest.max()))
+        self._places = np.stack([np.zeros_like(longest), longest])
+        self._taps = np.zeros((2, network.N_LINES), np.int64)
+        self._fade = np.array([0, 1, 0], np.int64)
+        self._turns = np.stack([np.ones(network.N_TURNS), np.zeros(network.N_TURNS)])
+        self._turn_tables = network.turn_tables(2.0 * np.pi * np.array(TURNS_HZ) / rate)
         self._wanted: NDArray[np.int64] | None = None
         self._absorbed = np.zeros(network.N_LINES)
         self._ramp = np.zeros((2, 2 * network.N_LINES + 1))
@@ -136,9 +136,9 @@ class Reverb:
         start_ramp(self._blend, self._blend_remaining, np.array(gains), samples)
 
     def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
-        if self._wanted is not None and self._line[1] == 0:
+        if self._wanted is not None and self._fade[0] == 0:
             wanted, self._wanted = self._wanted, None
-            self._aim_lengths(wanted, int(self._line[2]))
+            self._aim_lengths(wanted, int(self._fade[1]))
         wet = self._wet
         wet[:, :n_samples] = audio[:, :n_samples]
         delay_line.run_delay(wet, n_samples, self._predelay, self._predelay_line)
@@ -156,13 +156,15 @@ class Reverb:
             wet,
             n_samples,
             self._rings,
+            self._places,
             self._taps,
-            self._line,
+            self._fade,
             self._ramp,
             self._remaining,
             self._absorbed,
             self._turns,
             self._turn_tables,
+            network.SIGNS,
         )
         blend_wet(audio, wet, n_samples, self._blend, self._blend_remaining)
 
@@ -176,8 +178,9 @@ class Reverb:
             (self._diffusion, other._diffusion),
             (self._diffusion_remaining, other._diffusion_remaining),
             (self._rings, other._rings),
+            (self._places, other._places),
             (self._taps, other._taps),
-            (self._line, other._line),
+            (self._fade, other._fade),
             (self._absorbed, other._absorbed),
             (self._turns, other._turns),
             (self._ramp, other._ramp),
@@ -191,9 +194,15 @@ class Reverb:
     def _aim_lengths(self, lengths: NDArray[np.int64], fade_samples: int) -> None:
         if fade_samples == 0:
             self._taps[:] = lengths
-            self._line[1] = 0
-        elif self._line[1] > 0:
+            self._fade[0] = 0
+            self._rewrap(lengths)
+        elif self._fade[0] > 0:
             self._wanted = lengths
         elif not np.array_equal(self._taps[1], lengths):
             self._taps[1] = lengths
-            self._line[1] = self._line[2] = fade_samples
+            self._fade[:2] = fade_samples
+            self._rewrap(self._taps.max(axis=0))
+
+    def _rewrap(self, lengths: NDArray[np.int64]) -> None:
+        writes, wraps = self._places
+        network.rewrap(self._rings, writes, wraps, network.wraps_of(lengths))
