@@ -110,7 +110,7 @@ class _DiskWriter(AudioWriter):
     def write(self, block: Single) -> None:
         assert self._file is not None
         try:
-            self._file.write(np.ascontiguousarray(block, dtype="<f4").tobytes())
+            self._file.write(np.ascontiguousarray(block, dtype="<f4").data)
         except OSError as error:
             self.discard()
             raise disk_error(error, self._path) from error

@@ -32,7 +32,7 @@ from gemischt.core.analysis.measurement import (
 )
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned
-from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of, see
+from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
@@ -203,11 +203,12 @@ class _Measuring:
                 watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
                 for fingerprint, buffer in self._kept_buffers(strip, prints).items():
                     keeper = Keeper(self.store, fingerprint, plan, buffer, total)
-                    watching.keepers.append(keeper)
+                    watching.keep(keeper)
                     self._arriving[fingerprint] = keeper.arriving
                 self._begun.put((strip.id, None))
             if not with_chain or strip.kind == "mix":
                 watching.output(curve=strip.kind == "mix", length=self.length)
+            watching.begin()
             self._run(plan, watching, arriving, total)
         except BaseException:
             for keeper in watching.keepers:
@@ -234,40 +235,40 @@ class _Measuring:
                 for coming in arriving:
                     coming.wait_for(position + n_samples)
                 plan.run_watched(position, n_samples, watching.watchers)
-                behind.then(see, watching.taken(), n_samples)
+                behind.then(watching.see, watching.taken(), n_samples)
                 self._tell()
 
     def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
         keep = self.store.keep_figures
         if with_chain:
-            meters = watching.meters
-            onset_s, noise_dbfs = onset_of(meters["source"])
+            onset_s, noise_dbfs = onset_of(watching.step_powers("source"))
             first_note = {"onset_s": onset_s, "noise_dbfs": finite_or_none(noise_dbfs)}
-            at_end = levels_to_json(meters["source"].levels())
-            keep(prints.source, at_end | first_note | {"envelope_db": envelope_of(meters["source"])})
-            if "trim" in meters:
-                at_end = levels_to_json(meters["trim"].levels())
+            at_end = levels_to_json(watching.levels("source"))
+            keep(prints.source, at_end | first_note | {"envelope_db": envelope_of(watching.step_powers("source"))})
+            if watching.measures("trim"):
+                at_end = levels_to_json(watching.levels("trim"))
                 keep(prints.pre_chain, at_end)
             else:
                 turn = Turn.by_db(strip.trim_db)
-                at_end = levels_to_json(turned(meters["source"].levels(), turn))
+                at_end = levels_to_json(turned(watching.levels("source"), turn))
             for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
-                at_end = levels_to_json(meters[processor.id].levels())
+                at_end = levels_to_json(watching.levels(processor.id))
                 reductions = [
                     [inner.id, *watching.reductions[inner.id].figures()]
                     for inner in walk_chain((processor,))
                     if inner.id in watching.reductions
                 ]
-                inside = _inside_to_json(processor, meters)
+                inside = _inside_to_json(processor, watching)
                 keep(fingerprint, at_end | {"reductions": reductions, "inside": inside})
-            if "late" in meters:
-                at_end = levels_to_json(meters["late"].levels())
+            if watching.measures("pre-fader"):
+                at_end = levels_to_json(watching.levels("pre-fader"))
             keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": watching.stereo_figures()})
-        if "post-fader" in watching.meters:
-            post = levels_to_json(watching.meters["post-fader"].levels())
+        if watching.measures("post-fader"):
+            post = levels_to_json(watching.levels("post-fader"))
             keep(_post_key(prints), post | {"stereo": watching.post_stereo_figures()})
-        if watching.curve is not None:
-            keep(_curve_key(prints), watching.curve.figures(watching.meters["post-fader"]))
+        curve = watching.curve_figures()
+        if curve is not None:
+            keep(_curve_key(prints), curve)
 
     def _gather(self, strip: Strip, prints: StripPrints, turn: Turn | None) -> StripMeasurement:
         def figures(key: str) -> dict[str, Any]:
@@ -312,22 +313,22 @@ def plays_itself(strip: Strip) -> bool:
     return strip.kind in ("track", "ghost") and not strip.chain
 
 
-def _inside_to_json(processor: Processor, meters: Mapping[str, StageMeter]) -> list[dict[str, Any]]:
+def _inside_to_json(processor: Processor, watching: Watching) -> list[dict[str, Any]]:
     """The stages inside a parallel block in the order of the signal; none in other processors."""
     written: list[dict[str, Any]] = []
     for lane in processor.lanes if processor.type == "parallel" else ():
         for inner in lane.chain:
-            written.extend(_inside_to_json(inner, meters))
-            if inner.id in meters:
-                written.append(_stage_to_json("processor", inner.id, None, meters[inner.id]))
+            written.extend(_inside_to_json(inner, watching))
+            if watching.measures(inner.id):
+                written.append(_stage_to_json("processor", inner.id, None, watching.levels(inner.id)))
         name = lane_name(processor.id, lane.id)
-        if name in meters:
-            written.append(_stage_to_json("lane", processor.id, lane.id, meters[name]))
+        if watching.measures(name):
+            written.append(_stage_to_json("lane", processor.id, lane.id, watching.levels(name)))
     return written
 
 
-def _stage_to_json(name: StageName, processor: str, lane: str | None, meter: StageMeter) -> dict[str, Any]:
-    return levels_to_json(meter.levels()) | {"name": name, "processor": processor, "lane": lane}
+def _stage_to_json(name: StageName, processor: str, lane: str | None, levels: StageLevels) -> dict[str, Any]:
+    return levels_to_json(levels) | {"name": name, "processor": processor, "lane": lane}
 
 
 def _stage_from(written: Mapping[str, Any]) -> Stage:

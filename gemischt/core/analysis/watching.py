@@ -1,9 +1,11 @@
 """Meters at the steps of a plan while one strip is measured, and what they have seen in the end."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.analysis.arriving import Arriving
 from gemischt.core.analysis.measurement import levels_to_json
@@ -14,7 +16,8 @@ from gemischt.core.engine.blueprint import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.specs import MixInto
-from gemischt.core.metering.stage_meter import StageMeter
+from gemischt.core.metering.song_curve import SongCurve
+from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoMeter
 from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.routing.graph import walk_chain
@@ -37,6 +40,7 @@ class Keeper:
         self.buffer = plan.buffers[buffer]
         self._skip = plan.blueprint.lags[buffer]
         self._writer = store.writer(fingerprint, max(0, total_samples - self._skip), self.buffer.shape[0])
+        self._frames = np.empty((plan.max_block, self.buffer.shape[0]), np.float32)
         self.arriving = Arriving(self._writer.samples)
 
     def take(self, audio: Audio, n_samples: int) -> None:
@@ -44,7 +48,7 @@ class Keeper:
         skipped = min(self._skip, n_samples)
         self._skip -= skipped
         if skipped < n_samples:
-            frames = np.empty((n_samples - skipped, len(audio)), np.float32)
+            frames = self._frames[: n_samples - skipped]
             to_frames(audio, skipped, n_samples, frames)
             self._writer.write(frames)
             self.arriving.advance(len(frames))
@@ -83,37 +87,13 @@ class ReductionMeter:
         return self._deepest_db, self._detected_dbfs, self._working / self._hearing if self._hearing else 0.0
 
 
-class CurveMeter:
-    """Highest magnitude in each of the bins of a song."""
+@dataclass(frozen=True)
+class _Signal:
+    """A buffer of the plan that is copied at some moment of a block, and its place among what is measured."""
 
-    def __init__(self, length: int) -> None:
-        self._length = max(1, length)
-        self._peaks = np.zeros(N_BINS)
-        self._done = 0
-
-    def take(self, audio: Audio, n_samples: int) -> None:
-        bins = np.minimum(((self._done + np.arange(n_samples)) * N_BINS) // self._length, N_BINS - 1)
-        np.maximum.at(self._peaks, bins, np.abs(audio[:, :n_samples]).max(axis=0))
-        self._done += n_samples
-
-    def figures(self, meter: StageMeter) -> dict[str, Any]:
-        loudness = meter.short_term_lufs()
-        ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
-        shown = np.maximum(loudness[np.maximum(ends, 0)], FLOOR_LUFS) if len(loudness) else np.full(N_BINS, FLOOR_LUFS)
-        return {
-            "peaks": [round(float(peak), 4) for peak in self._peaks],
-            "short_term_lufs": [round(float(level), 1) for level in shown],
-        }
-
-
-Taken = list[tuple[Callable[[Audio, int], None], Audio]]
-"""What meters of a block have still to see, in order."""
-
-
-def see(taken: Taken, n_samples: int) -> None:
-    """Show meters what was taken for them."""
-    for meter, audio in taken:
-        meter(audio, n_samples)
+    index: int
+    buffer: Audio
+    gain: float = 1.0
 
 
 class Watching:
@@ -126,16 +106,16 @@ class Watching:
     def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
         self._plan = plan
         self._strip = strip.id
-        self._rate = sample_rate_hz
+        self._rate_hz = sample_rate_hz
         self._work = plan.buffers[work_buffer(strip.id)]
-        self._post = plan.buffers[f"{strip.id}/post-fader"]
-        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._at_output}
-        self.meters: dict[str, StageMeter] = {}
+        self._signals: dict[str, _Signal] = {}
+        self._at_output: list[str] = []
+        self._readers: list[tuple[Callable[[Audio, int], None], str]] = []
+        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._take_output}
         self.reductions: dict[str, ReductionMeter] = {}
-        self.curve: CurveMeter | None = None
         self.keepers: list[Keeper] = []
-        self._taken: Taken = []
-        self._copies: list[dict[str, Audio]] = [{}, {}]
+        self._before_fader = ""
+        self._curve: SongCurve | None = None
         self._stereo: StereoMeter | None = None
         self._post_stereo: StereoMeter | None = None
 
@@ -143,6 +123,80 @@ class Watching:
     def n_channels(self) -> int:
         """Channels the strip's chain works on."""
         return int(self._work.shape[0])
+
+    def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
+        """Measure source, trim, what each processor leaves, and what is before the fader if that is something else.
+
+        Args:
+            late: whether feeds join behind the chain.
+        """
+        at_input = ["source", "trim"] if measures_trim else ["source"]
+        self._signal("source", self._plan.buffers[f"{strip.id}/source"])
+        if measures_trim:
+            self._signal("trim", self._work)
+        self.watchers[strip.id, "input"] = lambda _operation, n_samples: self._take(at_input, n_samples)
+        for processor in walk_chain(strip.chain):
+            operation = self._plan.operations.get((strip.id, processor.id))
+            if isinstance(operation, ProcessOperation):
+                self._watch_processor(processor.id, operation)
+            for lane in processor.lanes if processor.type == "parallel" else ():
+                self._watch_lane(processor.id, lane.id)
+        self._before_fader = strip.chain[-1].id if strip.chain and not late else "pre-fader"
+        if self._before_fader == "pre-fader":
+            self._signal("pre-fader", self._work)
+            self._at_output.append("pre-fader")
+        if self.n_channels == 2:
+            self._stereo = StereoMeter(self._rate_hz)
+            self._readers.append((self._stereo.process, self._before_fader))
+
+    def keep(self, keeper: Keeper) -> None:
+        """Let a keeper write what it keeps."""
+        name = self._before_fader
+        if keeper.buffer is not self._work:
+            name = keeper.fingerprint
+            self._signal(name, keeper.buffer)
+            self._at_output.append(name)
+        self.keepers.append(keeper)
+        self._readers.append((keeper.take, name))
+
+    def output(self, *, curve: bool, length: int) -> None:
+        """Measure what leaves the fader."""
+        self._signal("post-fader", self._plan.buffers[f"{self._strip}/post-fader"])
+        self._at_output.append("post-fader")
+        self._post_stereo = StereoMeter(self._rate_hz)
+        self._readers.append((self._post_stereo.process, "post-fader"))
+        if curve:
+            self._curve = SongCurve(length, N_BINS)
+            self._readers.append((self._curve.process, "post-fader"))
+
+    def begin(self) -> None:
+        """All that is to be measured has been said."""
+        channels = [len(signal.buffer) for signal in self._signals.values()]
+        self._meters = StageMeters(self._rate_hz, channels)
+        self._rows, self._shown = (self._meters.new_rows(self._plan.max_block) for _ in range(2))
+
+    def taken(self) -> Audio:
+        """What has been copied in the last block."""
+        self._rows, self._shown = self._shown, self._rows
+        return self._shown
+
+    def see(self, rows: Audio, n_samples: int) -> None:
+        """Show the meters what was taken for them."""
+        self._meters.process(rows, n_samples)
+        for read, name in self._readers:
+            read(rows[self._meters.rows_of(self._signals[name].index)], n_samples)
+
+    def measures(self, name: str) -> bool:
+        """Whether there is such a stage: source, trim, pre-fader, post-fader, a processor's id, a lane's name."""
+        return name in self._signals
+
+    def levels(self, name: str) -> StageLevels:
+        """What was measured at a stage."""
+        return self._meters.levels(self._signals[name].index)
+
+    def step_powers(self, name: str) -> NDArray[np.float64]:
+        """Mean square in each 10 ms at a stage."""
+        return self._meters.step_powers(self._signals[name].index)
 
     def stereo_figures(self) -> dict[str, Any] | None:
         """What its two channels do before the fader; None for one channel."""
@@ -152,77 +206,37 @@ class Watching:
         """What they do after it."""
         return _stereo_to_json(self._post_stereo)
 
-    def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
-        """Measure source, trim, and what each processor leaves."""
-        source = self._plan.buffers[f"{strip.id}/source"]
-        self._meter("source", source)
-        if measures_trim:
-            self._meter("trim", self._work)
-        if late:
-            self._meter("late", self._work)
-        if self.n_channels == 2:
-            self._stereo = StereoMeter(self._rate)
+    def curve_figures(self) -> dict[str, Any] | None:
+        """The song line's curve, if it was asked for."""
+        if self._curve is None:
+            return None
+        loudness = self._meters.short_term_lufs(self._signals["post-fader"].index)
+        ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
+        shown = np.maximum(loudness[np.maximum(ends, 0)], FLOOR_LUFS) if len(loudness) else np.full(N_BINS, FLOOR_LUFS)
+        return {
+            "peaks": [round(float(peak), 4) for peak in self._curve.peaks],
+            "short_term_lufs": [round(float(level), 1) for level in shown],
+        }
 
-        def at_input(_operation: Any, n_samples: int) -> None:
-            self._take("source", source)
-            if measures_trim:
-                self._take("trim", self._work)
+    def _signal(self, name: str, buffer: Audio, gain: float = 1.0) -> None:
+        self._signals[name] = _Signal(len(self._signals), buffer, gain)
 
-        self.watchers[strip.id, "input"] = at_input
-        for processor in walk_chain(strip.chain):
-            operation = self._plan.operations.get((strip.id, processor.id))
-            if isinstance(operation, ProcessOperation):
-                self._watch_processor(processor.id, operation)
-            for lane in processor.lanes if processor.type == "parallel" else ():
-                self._watch_lane(processor.id, lane.id)
+    def _take(self, names: Sequence[str], n_samples: int) -> None:
+        for name in names:
+            signal = self._signals[name]
+            rows = self._rows[self._meters.rows_of(signal.index), :n_samples]
+            np.multiply(signal.buffer[:, :n_samples], signal.gain, out=rows)
 
-    def output(self, *, curve: bool, length: int) -> None:
-        """Measure what leaves the fader."""
-        self._meter("post-fader", self._post)
-        self._post_stereo = StereoMeter(self._rate)
-        self.curve = CurveMeter(length) if curve else None
-
-    def taken(self) -> Taken:
-        """What has been copied since it was last asked for, and what keepers are to write."""
-        for index, keeper in enumerate(self.keepers):
-            self._taken.append((keeper.take, self._copy(f"keeper {index}", keeper.buffer)))
-        taken, self._taken = self._taken, []
-        self._copies.reverse()
-        return taken
-
-    def _take(self, name: str, buffer: Audio) -> None:
-        self._taken.append((self.meters[name].process, self._copy(name, buffer)))
-
-    def _copy(self, name: str, buffer: Audio) -> Audio:
-        copies = self._copies[0]
-        if name not in copies:
-            copies[name] = np.empty_like(buffer)
-        np.copyto(copies[name], buffer)
-        return copies[name]
-
-    def _at_output(self, _operation: Any, n_samples: int) -> None:
-        if "late" in self.meters:
-            self._take("late", self._work)
-        if self._stereo is not None:
-            self._taken.append((self._stereo.process, self._copy("stereo", self._work)))
-        if self._post_stereo is None:
-            return
-        post = self._copy("post-fader", self._post)
-        self._taken.append((self.meters["post-fader"].process, post))
-        self._taken.append((self._post_stereo.process, post))
-        if self.curve is not None:
-            self._taken.append((self.curve.take, post))
-
-    def _meter(self, name: str, buffer: Audio) -> None:
-        self.meters[name] = StageMeter(self._rate, buffer.shape[0])
+    def _take_output(self, _operation: Any, n_samples: int) -> None:
+        self._take(self._at_output, n_samples)
 
     def _watch_processor(self, processor_id: str, operation: ProcessOperation) -> None:
-        self._meter(processor_id, operation.buffer)
+        self._signal(processor_id, operation.buffer)
         if operation.dynamics is not None:
             self.reductions[processor_id] = ReductionMeter()
 
         def after(done: ProcessOperation, n_samples: int) -> None:
-            self._take(processor_id, done.buffer)
+            self._take((processor_id,), n_samples)
             if processor_id in self.reductions:
                 self.reductions[processor_id].take(done, n_samples)
 
@@ -234,15 +248,9 @@ class Watching:
         spec = next((spec for spec in self._plan.blueprint.specs if spec.identity == identity), None)
         if not isinstance(spec, MixInto):
             return
-        lane, gain = self._plan.buffers[spec.source], spec.gain
         name = lane_name(block_id, lane_id)
-        self._meter(name, lane)
-
-        def at_sum(_operation: Any, n_samples: int) -> None:
-            self._take(name, lane)
-            self._taken[-1][1][:] *= gain
-
-        self.watchers[identity] = at_sum
+        self._signal(name, self._plan.buffers[spec.source], spec.gain)
+        self.watchers[identity] = lambda _operation, n_samples: self._take((name,), n_samples)
 
 
 def lane_name(block_id: str, lane_id: str) -> str:
@@ -250,10 +258,13 @@ def lane_name(block_id: str, lane_id: str) -> str:
     return f"{block_id}/{lane_id}"
 
 
-def onset_of(meter: StageMeter) -> tuple[float | None, float]:
+def onset_of(powers: NDArray[np.float64]) -> tuple[float | None, float]:
     """When the first note begins, and the RMS before it: it stands 30 dB under the loudest 10 ms. Common practice, no
-    source."""
-    powers = meter.step_powers()
+    source.
+
+    Args:
+        powers: mean square in each 10 ms.
+    """
     if not len(powers) or powers.max() == 0.0:
         return None, -np.inf
     first = int(np.argmax(powers > powers.max() * 1e-3))
@@ -263,9 +274,8 @@ def onset_of(meter: StageMeter) -> tuple[float | None, float]:
     return first / 100.0, noise
 
 
-def envelope_of(meter: StageMeter) -> list[float]:
-    """RMS in each twentieth of a second, dB."""
-    powers = meter.step_powers()
+def envelope_of(powers: NDArray[np.float64]) -> list[float]:
+    """RMS in each twentieth of a second, dB; from the mean square in each 10 ms."""
     whole = len(powers) // ENVELOPE_STEPS * ENVELOPE_STEPS
     means = powers[:whole].reshape(-1, ENVELOPE_STEPS).mean(axis=1)
     return [round(float(level), 1) for level in 10.0 * np.log10(np.maximum(means, 1e-12))]

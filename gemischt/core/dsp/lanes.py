@@ -22,7 +22,7 @@ N_LANES = 8
 _VECTOR = ir.VectorType(ir.DoubleType(), N_LANES)
 
 
-class Eight(types.Type):  # type: ignore[misc]
+class Eight(types.Type):
     """The type of eight numbers side by side."""
 
     def __init__(self) -> None:
@@ -33,9 +33,9 @@ EIGHT = Eight()
 
 
 @register_model(Eight)
-class _EightModel(models.PrimitiveModel):  # type: ignore[misc]
+class _EightModel(models.PrimitiveModel):
     def __init__(self, data_models: Any, eight: Any) -> None:
-        super().__init__(data_models, eight, _VECTOR)
+        super().__init__(data_models, eight, _VECTOR)  # type: ignore[no-untyped-call]
 
 
 def _shuffled(order: list[int]) -> Any:
@@ -134,8 +134,7 @@ def _lane(_context: Any, value: Any, index: Any) -> Any:
 @intrinsic
 def _magnitudes(_context: Any, value: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        kind = ir.FunctionType(_VECTOR, [_VECTOR])
-        return builder.call(cgutils.get_or_insert_function(builder.module, kind, "llvm.fabs.v8f64"), arguments)
+        return builder.call(_function(builder, "llvm.fabs.v8f64", 1), arguments)
 
     return EIGHT(EIGHT), generate
 
@@ -143,8 +142,7 @@ def _magnitudes(_context: Any, value: Any) -> Any:
 @intrinsic
 def _multiply_add(_context: Any, a: Any, b: Any, c: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        kind = ir.FunctionType(_VECTOR, [_VECTOR] * 3)
-        return builder.call(cgutils.get_or_insert_function(builder.module, kind, "llvm.fma.v8f64"), arguments)
+        return builder.call(_function(builder, "llvm.fma.v8f64", 3), arguments)
 
     return EIGHT(EIGHT, EIGHT, EIGHT), generate
 
@@ -152,21 +150,29 @@ def _multiply_add(_context: Any, a: Any, b: Any, c: Any) -> Any:
 @intrinsic
 def _without_traces(_context: Any, value: Any, least: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        kind = ir.FunctionType(_VECTOR, [_VECTOR])
-        fabs = cgutils.get_or_insert_function(builder.module, kind, "llvm.fabs.v8f64")
-        loud = builder.fcmp_ordered(">", builder.call(fabs, arguments[:1]), arguments[1])
+        magnitude = builder.call(_function(builder, "llvm.fabs.v8f64", 1), arguments[:1])
+        loud = builder.fcmp_ordered(">", magnitude, arguments[1])
         return builder.select(loud, arguments[0], ir.Constant(_VECTOR, [0.0] * N_LANES))
 
     return EIGHT(EIGHT, EIGHT), generate
 
 
+def _function(builder: Any, name: str, n_arguments: int) -> Any:
+    kind = ir.FunctionType(_VECTOR, [_VECTOR] * n_arguments)
+    return cgutils.get_or_insert_function(builder.module, kind, name)  # type: ignore[no-untyped-call]
+
+
 def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
+    """Let a symbol stand for an instruction, lane by lane."""
+
     @intrinsic
-    def combine(_context: Any, a: Any, b: Any) -> Any:
+    def _combine(_context: Any, a: Any, b: Any) -> Any:
         def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
             return getattr(builder, instruction)(*arguments)
 
         return EIGHT(EIGHT, EIGHT), generate
+
+    combine: Any = _combine
 
     def combined(a, b):  # type: ignore[no-untyped-def]
         return combine(a, b)

@@ -71,7 +71,8 @@ class Reverb:
     """Answers with a room, in place; two channels in and out, or one that takes the middle.
 
     State: ``_predelay`` and ``_diffusers`` rings, ``_rings`` (16, longest) the network's lines, of which ``_places``
-    says how much is used, with ``_absorbed`` (16,) behind them, ``_turns`` the angles that pairs of lines are turned by, and the cuts' filters.
+    says how much is used, with ``_absorbed`` (16,) behind them, ``_turns`` the angles that pairs of lines are turned
+    by, and the cuts' filters.
     """
 
     def __init__(self, place: Place) -> None:
