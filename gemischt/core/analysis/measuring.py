@@ -187,8 +187,7 @@ class _Measuring:
         """A strip's small session, ready to run, and what has to be waited for while it runs."""
         arriving: list[Arriving] = []
         media = {**self.media, **{media_id: self._audio(tap, arriving) for media_id, tap in alone.taps.items()}}
-        ghosts = [other.id for other in alone.session.strips if other.id != strip.id]
-        plan = Plan(draw_blueprint(alone.session, media, unwatched=ghosts), media, max_block=BLOCK_SAMPLES)
+        plan = Plan(draw_blueprint(alone.session, media, alone=strip.id), media, max_block=BLOCK_SAMPLES)
         return plan, arriving
 
     def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
@@ -234,7 +233,7 @@ class _Measuring:
                 n_samples = min(BLOCK_SAMPLES, total_samples - position)
                 for coming in arriving:
                     coming.wait_for(position + n_samples)
-                plan.run_watched(position, n_samples, watching.watchers)
+                plan.run_watched(position, n_samples, watching.watchers, leave_out=watching.unneeded)
                 behind.then(watching.see, watching.taken(), n_samples)
                 self._tell()
 

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from gemischt.core.analysis.arriving import Arriving
 from gemischt.core.analysis.measurement import levels_to_json
 from gemischt.core.analysis.renders import RenderStore
-from gemischt.core.audio import Audio
-from gemischt.core.dsp.mixing import to_frames
+from gemischt.core.audio import Audio, Single
+from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.blueprint import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
@@ -43,7 +43,7 @@ class Keeper:
         self._frames = np.empty((plan.max_block, self.buffer.shape[0]), np.float32)
         self.arriving = Arriving(self._writer.samples)
 
-    def take(self, audio: Audio, n_samples: int) -> None:
+    def take(self, audio: Single, n_samples: int) -> None:
         """The buffer's next block."""
         skipped = min(self._skip, n_samples)
         self._skip -= skipped
@@ -110,8 +110,9 @@ class Watching:
         self._work = plan.buffers[work_buffer(strip.id)]
         self._signals: dict[str, _Signal] = {}
         self._at_output: list[str] = []
-        self._readers: list[tuple[Callable[[Audio, int], None], str]] = []
+        self._readers: list[tuple[Callable[[Single, int], None], str]] = []
         self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._take_output}
+        self.unneeded: set[tuple[str, ...]] = {(strip.id, "output")}
         self.reductions: dict[str, ReductionMeter] = {}
         self.keepers: list[Keeper] = []
         self._before_fader = ""
@@ -161,6 +162,7 @@ class Watching:
 
     def output(self, *, curve: bool, length: int) -> None:
         """Measure what leaves the fader."""
+        self.unneeded.clear()
         self._signal("post-fader", self._plan.buffers[f"{self._strip}/post-fader"])
         self._at_output.append("post-fader")
         self._post_stereo = StereoMeter(self._rate_hz)
@@ -175,12 +177,12 @@ class Watching:
         self._meters = StageMeters(self._rate_hz, channels)
         self._rows, self._shown = (self._meters.new_rows(self._plan.max_block) for _ in range(2))
 
-    def taken(self) -> Audio:
+    def taken(self) -> Single:
         """What has been copied in the last block."""
         self._rows, self._shown = self._shown, self._rows
         return self._shown
 
-    def see(self, rows: Audio, n_samples: int) -> None:
+    def see(self, rows: Single, n_samples: int) -> None:
         """Show the meters what was taken for them."""
         self._meters.process(rows, n_samples)
         for read, name in self._readers:
@@ -224,8 +226,7 @@ class Watching:
     def _take(self, names: Sequence[str], n_samples: int) -> None:
         for name in names:
             signal = self._signals[name]
-            rows = self._rows[self._meters.rows_of(signal.index), :n_samples]
-            np.multiply(signal.buffer[:, :n_samples], signal.gain, out=rows)
+            to_single(signal.buffer, n_samples, signal.gain, self._rows[self._meters.rows_of(signal.index)])
 
     def _take_output(self, _operation: Any, n_samples: int) -> None:
         self._take(self._at_output, n_samples)

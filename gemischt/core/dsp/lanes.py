@@ -20,6 +20,7 @@ from gemischt.core.dsp.jit import inline_kernel
 
 N_LANES = 8
 _VECTOR = ir.VectorType(ir.DoubleType(), N_LANES)
+_SINGLE_VECTOR = ir.VectorType(ir.FloatType(), N_LANES)
 
 
 class Eight(types.Type):
@@ -95,7 +96,8 @@ def _transpose(_context: Any, source: Any, at: Any, stride: Any, out: Any, out_a
         rows = []
         for k in range(N_LANES):
             start = builder.add(at, builder.mul(stride, at.type(k)))
-            rows.append(builder.load(_place(target, builder, (kinds[0],), (source, start)), align=8))
+            row = builder.load(_place(target, builder, (kinds[0],), (source, start)), align=4)
+            rows.append(row if kinds[0].dtype == types.float64 else builder.fpext(row, _VECTOR))
         # Pairs of rows exchange every other lane, then pairs of lanes, then halves.
         for distance in (1, 2, 4):
             for k in (k for k in range(N_LANES) if not k & distance):
@@ -115,7 +117,8 @@ def _transpose(_context: Any, source: Any, at: Any, stride: Any, out: Any, out_a
 def _place(target: Any, builder: Any, kinds: Any, arguments: Any) -> Any:
     """Where the eight numbers of a one-dimensional array begin that were asked for; nobody checks its end."""
     row = target.make_array(kinds[0])(target, builder, arguments[0])
-    return builder.bitcast(builder.gep(row.data, [arguments[1]]), _VECTOR.as_pointer())
+    vector = _VECTOR if kinds[0].dtype == types.float64 else _SINGLE_VECTOR
+    return builder.bitcast(builder.gep(row.data, [arguments[1]]), vector.as_pointer())
 
 
 def _pick(builder: Any, first: Any, second: Any, order: list[int]) -> Any:
@@ -193,7 +196,9 @@ load = cast(Any, _load)
 store = cast(Any, _store)
 """store(row, at, eight): write them there."""
 transpose = cast(Any, _transpose)
-"""transpose(source, at, stride, out, out_at, out_stride): eight times eight numbers, rows into columns."""
+"""transpose(source, at, stride, out, out_at, out_stride): eight times eight numbers, rows into columns.
+
+The source may be of single precision."""
 lane = cast(Any, _lane)
 """lane(eight, index): one of them."""
 magnitudes = cast(Any, _magnitudes)

@@ -14,6 +14,7 @@ from gemischt.core.dsp.jit import (
     BOOL,
     COUNTS,
     CUBE,
+    FLOAT,
     INT,
     MEDIA,
     SINGLE_AUDIO,
@@ -82,8 +83,18 @@ def add_clip(
                     out[channel, i] += matrix[channel, source] * level * media[index, source]
 
 
-@kernel(AUDIO, INT, INT, SINGLE_AUDIO)
-def to_frames(audio: Audio, first: int, last: int, frames: Single) -> None:
+@kernel(AUDIO, INT, FLOAT, SINGLE_AUDIO)
+def to_single(audio: Audio, n_samples: int, gain: float, out: Single) -> None:
+    """out = gain * audio, (n_channels, >= n), for what only reads: single precision rounds 150 dB under the signal."""
+    for channel in range(audio.shape[0]):
+        row = audio[channel, :n_samples]
+        out_row = out[channel, :n_samples]
+        for i in range(row.size):
+            out_row[i] = gain * row[i]
+
+
+@kernel(SINGLE_AUDIO, INT, INT, SINGLE_AUDIO)
+def to_frames(audio: Single, first: int, last: int, frames: Single) -> None:
     """Samples [first, last) of one or two channels as files hold them, (last - first, n_channels)."""
     flat = frames.reshape(frames.size)
     if audio.shape[0] == 1:

@@ -1,6 +1,6 @@
 """From session to blueprint: order, buffers, gains, and delays wherever paths meet."""
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -35,20 +35,18 @@ STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
 
 
-def draw_blueprint(
-    session: Session, media: Mapping[str, MediaSamples], *, unwatched: Collection[str] = ()
-) -> specs.Blueprint:
+def draw_blueprint(session: Session, media: Mapping[str, MediaSamples], *, alone: str | None = None) -> specs.Blueprint:
     """Lay out the operations of a valid session.
 
     Args:
         media: decoded files by media id, shape (n_samples, n_channels), at the session's rate.
-        unwatched: strips of which only the sound is wanted: they are not metered, and steps that change nothing now
-            are left out, so that later settings may need another structure.
+        alone: the only strip that is looked at, by others than the plan's own meters: there are none, and of the other
+            strips' steps those that change nothing now are left out, so that later settings may need another structure.
 
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
-    return _Drawing(session, media, unwatched).draw()
+    return _Drawing(session, media, alone).draw()
 
 
 @dataclass(frozen=True)
@@ -73,7 +71,7 @@ class _ClipFeed:
 class _Drawing:
     session: Session
     media: Mapping[str, MediaSamples]
-    unwatched: Collection[str]
+    alone: str | None
     buffers: dict[str, int] = field(default_factory=dict)
     operations: list[specs.Spec] = field(default_factory=list)
     # How many samples the signal in each buffer lags behind the song.
@@ -134,14 +132,14 @@ class _Drawing:
 
     def _goes_straight(self, strip: Strip) -> bool:
         """Whether all that is wanted of a strip is its clips, turned and placed, at the end of its ways."""
-        if strip.id not in self.unwatched or strip.kind != "track" or strip.chain or strip.id in self.triggers:
+        if not self._is_heard_only(strip) or strip.kind != "track" or strip.chain or strip.id in self.triggers:
             return False
         return not any((strip.id, tap) in self.tapped for tap in ("pre-chain", "pre-fader"))
 
     def _stays_silent(self, strip: Strip) -> bool:
         """Whether it is a mix that is there only because every session has one."""
         fed = self.feeds[strip.id] or self.late_feeds[strip.id]
-        return strip.id in self.unwatched and strip.kind == "mix" and not fed
+        return self._is_heard_only(strip) and strip.kind == "mix" and not fed
 
     def _feed_clips(self, strip: Strip) -> None:
         clips, n_source = self._placed_clips(strip)
@@ -204,7 +202,7 @@ class _Drawing:
 
     def _draw_input(self, strip: Strip, source: str) -> str:
         matrix = self._pick_up(strip, self.buffers[source])
-        if strip.id in self.unwatched and np.array_equal(matrix, np.eye(self.buffers[source])):
+        if self._is_heard_only(strip) and np.array_equal(matrix, np.eye(self.buffers[source])):
             work = source
         else:
             work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
@@ -334,7 +332,10 @@ class _Drawing:
         return _Feed((strip.id, "send", send.id), source, gain)
 
     def _meter(self, strip: Strip, stage: int) -> tuple[int, int] | None:
-        return None if strip.id in self.unwatched else (self.index[strip.id], stage)
+        return (self.index[strip.id], stage) if self.alone is None else None
+
+    def _is_heard_only(self, strip: Strip) -> bool:
+        return self.alone not in (None, strip.id)
 
     def _mono_attenuation(self, strip: Strip, n_channels: int) -> float:
         """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""

@@ -1,6 +1,6 @@
 """A plan: the buffers and operations of one blueprint."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -48,10 +48,22 @@ class Plan:
         for operation in self._order:
             operation.run(position_samples, n_samples)
 
-    def run_watched(self, position_samples: int, n_samples: int, watchers: Mapping[specs.Identity, Watcher]) -> None:
-        """Render like ``run``; what is watched is shown right after it has run, before later steps overwrite it."""
+    def run_watched(
+        self,
+        position_samples: int,
+        n_samples: int,
+        watchers: Mapping[specs.Identity, Watcher],
+        *,
+        leave_out: Collection[specs.Identity] = (),
+    ) -> None:
+        """Render like ``run``; what is watched is shown right after it has run, before later steps overwrite it.
+
+        Args:
+            leave_out: steps whose work nobody wants; they count as run.
+        """
         for identity, operation in self.operations.items():
-            operation.run(position_samples, n_samples)
+            if identity not in leave_out:
+                operation.run(position_samples, n_samples)
             watcher = watchers.get(identity)
             if watcher is not None:
                 watcher(operation, n_samples)

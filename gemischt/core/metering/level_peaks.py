@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, SINGLE_AUDIO, inline_kernel, measuring_kernel
-from gemischt.core.dsp.magnitude import highest_magnitude, highest_single
+from gemischt.core.dsp.magnitude import highest_single
 from gemischt.core.metering.true_peak import N_TAPS, PHASES
 
 PEAK, TRUE_PEAK = range(2)
@@ -50,7 +50,7 @@ def _interpolate(out: Single, other_out: Single, part: Single, taps: Single, oth
 
 
 @inline_kernel
-def _raise_sample_peak(fresh: Audio, at_samples: int, peak: float, state: Audio, counts: Counts) -> None:
+def _raise_sample_peak(fresh: Single, at_samples: int, peak: float, state: Audio, counts: Counts) -> None:
     """Take the peak of a segment that begins at a place, and count what is above full scale."""
     if peak > state[PEAK]:
         state[PEAK] = peak
@@ -67,52 +67,54 @@ def _raise_sample_peak(fresh: Audio, at_samples: int, peak: float, state: Audio,
 
 
 @inline_kernel
+def _look_between(
+    between: Single, part: Single, n_samples: int, at_samples: int, phases: Single, state: Audio, counts: Counts
+) -> None:
+    """Raise the true peak; ``part`` begins eleven samples early, ``between`` (2, n) is scratch."""
+    for pair in range(2):
+        _interpolate(between[0, :n_samples], between[1, :n_samples], part, phases[2 * pair], phases[2 * pair + 1])
+        for phase in range(2):
+            top = highest_single(between[phase, :n_samples])
+            if top > state[TRUE_PEAK]:
+                state[TRUE_PEAK] = top
+                counts[TRUE_PEAK_AT] = max(0, at_samples + _find(between[phase, :n_samples], top) - 6)
+
+
+@inline_kernel
 def _measure_signal(
-    audio: Audio,
+    audio: Single,
     n_samples: int,
     offset_samples: int,
     phases: Single,
-    history: Audio,
+    history: Single,
     state: Audio,
     counts: Counts,
 ) -> None:
-    # Between the samples single precision is enough. A place is looked for only when a segment raises the peak.
+    # A place is looked for only when a segment raises the peak.
     keep = 11
-    n_segments = (n_samples + _SEGMENT - 1) // _SEGMENT
-    peaks = np.empty(n_segments + 1)
-    scratch = np.empty(keep + _SEGMENT, np.float32)
-    interpolated = np.empty((2, _SEGMENT), np.float32)
+    between = np.empty((2, _SEGMENT), np.float32)
+    joint = np.empty(keep + _SEGMENT, np.float32)
     for channel in range(audio.shape[0]):
         row = audio[channel, :n_samples]
-        peaks[0] = highest_magnitude(history[channel])
-        for segment in range(n_segments):
-            peaks[segment + 1] = highest_magnitude(row[segment * _SEGMENT : min(n_samples, (segment + 1) * _SEGMENT)])
-        for segment in range(n_segments):
-            peak = peaks[segment + 1]
-            # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
-            if max(peak, peaks[segment]) * _MOST_GAIN <= state[TRUE_PEAK] and peak <= 1.0:
-                continue
-            start = segment * _SEGMENT
+        before = highest_single(history[channel])
+        for start in range(0, n_samples, _SEGMENT):
             fresh = row[start : min(n_samples, start + _SEGMENT)]
-            _raise_sample_peak(fresh, offset_samples + start, peak, state, counts)
-            for i in range(keep):
-                scratch[i] = history[channel, i] if segment == 0 else row[start - keep + i]
-            for i in range(fresh.size):
-                scratch[keep + i] = fresh[i]
-            for pair in range(2):
-                _interpolate(
-                    interpolated[0, : fresh.size],
-                    interpolated[1, : fresh.size],
-                    scratch,
-                    phases[2 * pair],
-                    phases[2 * pair + 1],
-                )
-                for phase in range(2):
-                    between = interpolated[phase, : fresh.size]
-                    top = highest_single(between)
-                    if top > state[TRUE_PEAK]:
-                        state[TRUE_PEAK] = top
-                        counts[TRUE_PEAK_AT] = max(0, offset_samples + start + _find(between, top) - 6)
+            peak = highest_single(fresh)
+            loudest = max(peak, before)
+            before = peak
+            # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
+            if loudest * _MOST_GAIN <= state[TRUE_PEAK] and peak <= 1.0:
+                continue
+            at_samples = offset_samples + start
+            _raise_sample_peak(fresh, at_samples, peak, state, counts)
+            if start == 0:
+                for i in range(keep):
+                    joint[i] = history[channel, i]
+                for i in range(fresh.size):
+                    joint[keep + i] = fresh[i]
+                _look_between(between, joint, fresh.size, at_samples, phases, state, counts)
+            else:
+                _look_between(between, row[start - keep :], fresh.size, at_samples, phases, state, counts)
         kept = min(keep, n_samples)
         for i in range(keep - kept):
             history[channel, i] = history[channel, i + kept]
@@ -120,14 +122,14 @@ def _measure_signal(
             history[channel, keep - kept + i] = row[n_samples - kept + i]
 
 
-@measuring_kernel(AUDIO, INT, INT, COUNTS, SINGLE_AUDIO, AUDIO, AUDIO, COUNT_ROWS)
+@measuring_kernel(SINGLE_AUDIO, INT, INT, COUNTS, SINGLE_AUDIO, SINGLE_AUDIO, AUDIO, COUNT_ROWS)
 def measure_peaks(
-    rows: Audio,
+    rows: Single,
     n_samples: int,
     offset_samples: int,
     first_rows: Counts,
     phases: Single,
-    history: Audio,
+    history: Single,
     peaks: Audio,
     counts: Counts,
 ) -> None:

@@ -3,9 +3,9 @@
 Reference: ITU-R BS.1770-5, annex 1; IEC 60268-17.
 """
 
-from gemischt.core.audio import Audio
+from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.decibels import flushed
-from gemischt.core.dsp.jit import AUDIO, CUBE, INT, VECTOR, inline_kernel, measuring_kernel
+from gemischt.core.dsp.jit import AUDIO, CUBE, INT, SINGLE_AUDIO, VECTOR, inline_kernel, measuring_kernel
 from gemischt.core.dsp.lanes import (
     N_LANES,
     aligned,
@@ -39,9 +39,9 @@ def _move_needles(hop_samples: int, vu: Audio, kept: Audio) -> None:
         kept[5, k] = 0.0
 
 
-@measuring_kernel(AUDIO, INT, INT, INT, INT, AUDIO, VECTOR, CUBE, AUDIO, AUDIO)
+@measuring_kernel(SINGLE_AUDIO, INT, INT, INT, INT, AUDIO, VECTOR, CUBE, AUDIO, AUDIO)
 def measure_steps(
-    rows: Audio,
+    rows: Single,
     n_samples: int,
     offset_samples: int,
     step_samples: int,

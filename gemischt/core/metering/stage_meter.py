@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.audio import Audio
+from gemischt.core.audio import Audio, Single
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.lanes import N_LANES
 from gemischt.core.metering import level_peaks, level_steps
@@ -72,21 +72,24 @@ class StageMeters:
         self._sections = k_weighting(sample_rate_hz)
         self._vu = needle_section(sample_rate_hz / self._hop_samples)
         self._kept = np.zeros((n_groups, level_steps.N_KEPT, N_LANES))
-        self._history = np.zeros((self.n_rows, level_peaks.KEPT_SAMPLES))
+        self._history = np.zeros((self.n_rows, level_peaks.KEPT_SAMPLES), np.float32)
         self._peaks = np.zeros((len(n_channels), 2))
         self._counts = np.tile(np.array([0, 0, 0, -1], np.int64), (len(n_channels), 1))
         self._steps: list[NDArray[np.float64]] = [np.zeros((2, 0, self.n_rows))]
         self._samples = 0
 
-    def new_rows(self, max_block: int) -> Audio:
-        """Where blocks are put to be measured, silent: the channels of all signals, one after the other."""
-        return np.zeros((self.n_rows, max_block + level_steps.SPARE_SAMPLES))
+    def new_rows(self, max_block: int) -> Single:
+        """Where blocks are put to be measured, silent: the channels of all signals, one after the other.
+
+        Single precision rounds 150 dB under the signal.
+        """
+        return np.zeros((self.n_rows, max_block + level_steps.SPARE_SAMPLES), np.float32)
 
     def rows_of(self, signal: int) -> slice:
         """Which rows are a signal's."""
         return slice(int(self._first_rows[signal]), int(self._first_rows[signal + 1]))
 
-    def process(self, rows: Audio, n_samples: int) -> None:
+    def process(self, rows: Single, n_samples: int) -> None:
         """Take in the next block, which ``new_rows`` has room for."""
         if n_samples == 0:
             return
@@ -136,7 +139,7 @@ class StageMeters:
     def final_true_peak_dbtp(self, signal: int) -> float:
         """True peak with the silence that follows the last sample; the meter stays as it is."""
         peaks = self._peaks.copy()
-        quiet = np.zeros((self.n_rows, level_peaks.KEPT_SAMPLES))
+        quiet = np.zeros((self.n_rows, level_peaks.KEPT_SAMPLES), np.float32)
         level_peaks.measure_peaks(
             quiet,
             level_peaks.KEPT_SAMPLES,

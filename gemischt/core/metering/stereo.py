@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gemischt.core.audio import Audio
+from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp import biquad
 from gemischt.core.dsp.decibels import flushed
-from gemischt.core.dsp.jit import AUDIO, CUBE, INT, VECTOR, measuring_kernel
+from gemischt.core.dsp.jit import AUDIO, CUBE, INT, SINGLE_AUDIO, VECTOR, measuring_kernel
 from gemischt.core.units import SILENCE_DB, power_to_db
 
 LOWS_HZ = 120.0
@@ -25,8 +25,8 @@ class StereoLevels:
     lows_rms_dbfs: float
 
 
-@measuring_kernel(AUDIO, INT, AUDIO, CUBE, VECTOR)
-def _sum_up(audio: Audio, n_samples: int, sections: Audio, state: Audio, sums: Audio) -> None:
+@measuring_kernel(SINGLE_AUDIO, INT, AUDIO, CUBE, VECTOR)
+def _sum_up(audio: Single, n_samples: int, sections: Audio, state: Audio, sums: Audio) -> None:
     # Middle and side through two low-pass sections; sums of squares: both channels, middle, low middle, low side.
     b0, b1, b2, a1, a2 = sections[0, 0], sections[0, 1], sections[0, 2], sections[0, 3], sections[0, 4]
     c0, c1, c2, d1, d2 = sections[1, 0], sections[1, 1], sections[1, 2], sections[1, 3], sections[1, 4]
@@ -39,9 +39,10 @@ def _sum_up(audio: Audio, n_samples: int, sections: Audio, state: Audio, sums: A
     low_middles = 0.0
     low_sides = 0.0
     for i in range(row_a.size):
-        middle = 0.5 * (row_a[i] + row_b[i])
-        side = 0.5 * (row_a[i] - row_b[i])
-        both += row_a[i] * row_a[i] + row_b[i] * row_b[i]
+        a, b = float(row_a[i]), float(row_b[i])
+        middle = 0.5 * (a + b)
+        side = 0.5 * (a - b)
+        both += a * a + b * b
         middles += middle * middle
         y = b0 * middle + mu
         mu = b1 * middle + mv - a1 * y
@@ -75,7 +76,7 @@ class StereoMeter:
         self._sums = np.zeros(4)
         self._samples = 0
 
-    def process(self, audio: Audio, n_samples: int) -> None:
+    def process(self, audio: Single, n_samples: int) -> None:
         """Take in the next block, (2, >= n_samples)."""
         _sum_up(audio, n_samples, self._sections, self._state, self._sums)
         self._samples += n_samples
