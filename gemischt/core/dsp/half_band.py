@@ -12,6 +12,7 @@ import numpy as np
 from gemischt.core.audio import Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import inline_kernel
+from gemischt.core.dsp.lanes import load, multiply_add, spread, store
 
 _HALF, _ZERO = np.float32(0.5), np.float32(0.0)
 
@@ -27,18 +28,26 @@ def design_half_band(n_taps: int, stop_db: float) -> Single:
 
 @inline_kernel
 def add_filtered(out: Single, signal: Single, taps: Single, start: int) -> None:
-    """out[i] += sum of taps[t] * signal[start + i - t], ten taps a pass so that sums stay in registers."""
-    n = out.size
-    for t in range(0, taps.size, 10):
-        w0, w1, w2, w3, w4 = taps[t], taps[t + 1], taps[t + 2], taps[t + 3], taps[t + 4]
-        w5, w6, w7, w8, w9 = taps[t + 5], taps[t + 6], taps[t + 7], taps[t + 8], taps[t + 9]
-        past = signal[start - t - 9 : start - t + n]
-        for i in range(n):
-            total = fma(w1, past[i + 8], fma(w0, past[i + 9], out[i]))
-            total = fma(w3, past[i + 6], fma(w2, past[i + 7], total))
-            total = fma(w5, past[i + 4], fma(w4, past[i + 5], total))
-            total = fma(w7, past[i + 2], fma(w6, past[i + 3], total))
-            out[i] = fma(w9, past[i], fma(w8, past[i + 1], total))
+    """out[i] += sum of taps[t] * signal[start + i - t], 64 at a time so that sums stay in registers."""
+    whole = out.size - out.size % 64
+    for i in range(0, whole, 64):
+        first, second, third, fourth = load(out, i), load(out, i + 16), load(out, i + 32), load(out, i + 48)
+        for t in range(taps.size):
+            tap = spread(taps[t])
+            past = start + i - t
+            first = multiply_add(tap, load(signal, past), first)
+            second = multiply_add(tap, load(signal, past + 16), second)
+            third = multiply_add(tap, load(signal, past + 32), third)
+            fourth = multiply_add(tap, load(signal, past + 48), fourth)
+        store(out, i, first)
+        store(out, i + 16, second)
+        store(out, i + 32, third)
+        store(out, i + 48, fourth)
+    for i in range(whole, out.size):
+        total = out[i]
+        for t in range(taps.size):
+            total = fma(taps[t], signal[start + i - t], total)
+        out[i] = total
 
 
 @inline_kernel

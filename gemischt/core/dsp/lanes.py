@@ -1,7 +1,7 @@
-"""Eight numbers worked on at once, inside kernels only: what recursions of signals side by side are made of.
+"""Eight numbers worked on at once, or sixteen of single precision, inside kernels only.
 
-Compilers do not vectorise a recursion by themselves. Eight signals in the lanes of one value do the same steps at the
-same time. Where a machine's registers are narrower, a value takes several of them.
+Compilers do not vectorise a recursion by themselves, nor keep long sums where they are fast. Eight signals in the lanes
+of one value do the same steps at the same time. Where a machine's registers are narrower, a value takes several.
 """
 
 import operator
@@ -19,34 +19,42 @@ from gemischt.core.audio import Audio
 from gemischt.core.dsp.jit import inline_kernel
 
 N_LANES = 8
-_VECTOR = ir.VectorType(ir.DoubleType(), N_LANES)
-_SINGLE_VECTOR = ir.VectorType(ir.FloatType(), N_LANES)
+N_SINGLES = 16
+_PLACE = ir.IntType(32)
 
 
-class Eight(types.Type):
-    """The type of eight numbers side by side."""
+class Lanes(types.Type):
+    """The type of so many numbers side by side."""
 
-    def __init__(self) -> None:
-        super().__init__(name="Eight")
+    def __init__(self, number: Any, n_lanes: int) -> None:
+        super().__init__(name=f"Lanes({number} x {n_lanes})")
+        double = number == types.float64
+        self.number = number
+        self.n_lanes = n_lanes
+        self.vector = ir.VectorType(ir.DoubleType() if double else ir.FloatType(), n_lanes)
+        self.suffix = f"v{n_lanes}f{64 if double else 32}"
 
 
-EIGHT = Eight()
+EIGHT = Lanes(types.float64, N_LANES)
+SIXTEEN = Lanes(types.float32, N_SINGLES)
+_LANES_OF = {types.float64: EIGHT, types.float32: SIXTEEN}
+_VECTOR = EIGHT.vector
+_HALF = ir.VectorType(ir.FloatType(), N_LANES)
 
 
-@register_model(Eight)
-class _EightModel(models.PrimitiveModel):
-    def __init__(self, data_models: Any, eight: Any) -> None:
-        super().__init__(data_models, eight, _VECTOR)  # type: ignore[no-untyped-call]
+@register_model(Lanes)
+class _LanesModel(models.PrimitiveModel):
+    def __init__(self, data_models: Any, lanes: Any) -> None:
+        super().__init__(data_models, lanes, lanes.vector)  # type: ignore[no-untyped-call]
 
 
 def _shuffled(order: list[int]) -> Any:
-    """An intrinsic that puts lane ``order[k]`` into lane ``k``."""
-    mask = ir.Constant(ir.VectorType(ir.IntType(32), N_LANES), order)
+    """An intrinsic that puts lane ``order[k]`` of eight into lane ``k``."""
 
     @intrinsic
     def shuffle(_context: Any, value: Any) -> Any:
         def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-            return builder.shuffle_vector(arguments[0], ir.Constant(_VECTOR, ir.Undefined), mask)
+            return _pick(builder, arguments[0], ir.Constant(_VECTOR, ir.Undefined), order)
 
         return EIGHT(EIGHT), generate
 
@@ -63,29 +71,33 @@ swap_neighbours = _shuffled([lane ^ 1 for lane in range(N_LANES)])
 
 @intrinsic
 def _spread(_context: Any, number: Any) -> Any:
-    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        first = builder.insert_element(ir.Constant(_VECTOR, ir.Undefined), arguments[0], ir.IntType(32)(0))
-        everywhere = ir.Constant(ir.VectorType(ir.IntType(32), N_LANES), [0] * N_LANES)
-        return builder.shuffle_vector(first, ir.Constant(_VECTOR, ir.Undefined), everywhere)
+    lanes = _LANES_OF[number]
 
-    return EIGHT(types.float64), generate
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        nothing = ir.Constant(lanes.vector, ir.Undefined)
+        first = builder.insert_element(nothing, arguments[0], _PLACE(0))
+        return _pick(builder, first, nothing, [0] * lanes.n_lanes)
+
+    return lanes(number), generate
 
 
 @intrinsic
-def _load(context: Any, row: Any, at: Any) -> Any:
-    def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        return builder.load(_place(target, builder, signature.args, arguments), align=8)
+def _load(_context: Any, row: Any, at: Any) -> Any:
+    lanes = _LANES_OF[row.dtype]
 
-    return EIGHT(row, types.int64), generate
+    def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        return builder.load(_place(target, builder, row, arguments, lanes.vector), align=4)
+
+    return lanes(row, types.int64), generate
 
 
 @intrinsic
 def _store(_context: Any, row: Any, at: Any, value: Any) -> Any:
     def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        builder.store(arguments[2], _place(target, builder, signature.args, arguments), align=8)
+        builder.store(arguments[2], _place(target, builder, row, arguments, value.vector), align=4)
         return target.get_dummy_value()
 
-    return types.void(row, types.int64, EIGHT), generate
+    return types.void(row, types.int64, value), generate
 
 
 @intrinsic
@@ -93,11 +105,13 @@ def _transpose(_context: Any, source: Any, at: Any, stride: Any, out: Any, out_a
     def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         source, at, stride, out, out_at, out_stride = arguments
         kinds = signature.args
+        double = kinds[0].dtype == types.float64
         rows = []
         for k in range(N_LANES):
             start = builder.add(at, builder.mul(stride, at.type(k)))
-            row = builder.load(_place(target, builder, (kinds[0],), (source, start)), align=4)
-            rows.append(row if kinds[0].dtype == types.float64 else builder.fpext(row, _VECTOR))
+            place = _place(target, builder, kinds[0], (source, start), _VECTOR if double else _HALF)
+            row = builder.load(place, align=4)
+            rows.append(row if double else builder.fpext(row, _VECTOR))
         # Pairs of rows exchange every other lane, then pairs of lanes, then halves.
         for distance in (1, 2, 4):
             for k in (k for k in range(N_LANES) if not k & distance):
@@ -108,22 +122,21 @@ def _transpose(_context: Any, source: Any, at: Any, stride: Any, out: Any, out_a
                 rows[k + distance] = _pick(builder, first, second, given)
         for k in range(N_LANES):
             start = builder.add(out_at, builder.mul(out_stride, at.type(k)))
-            builder.store(rows[k], _place(target, builder, (kinds[3],), (out, start)), align=8)
+            builder.store(rows[k], _place(target, builder, kinds[3], (out, start), _VECTOR), align=8)
         return target.get_dummy_value()
 
     return types.void(source, types.int64, types.int64, out, types.int64, types.int64), generate
 
 
-def _place(target: Any, builder: Any, kinds: Any, arguments: Any) -> Any:
-    """Where the eight numbers of a one-dimensional array begin that were asked for; nobody checks its end."""
-    row = target.make_array(kinds[0])(target, builder, arguments[0])
-    vector = _VECTOR if kinds[0].dtype == types.float64 else _SINGLE_VECTOR
+def _place(target: Any, builder: Any, kind: Any, arguments: Any, vector: Any) -> Any:
+    """Where the numbers of a one-dimensional array begin that were asked for; nobody checks its end."""
+    row = target.make_array(kind)(target, builder, arguments[0])
     return builder.bitcast(builder.gep(row.data, [arguments[1]]), vector.as_pointer())
 
 
 def _pick(builder: Any, first: Any, second: Any, order: list[int]) -> Any:
-    """Lanes of two values, those of the second counted from eight on."""
-    return builder.shuffle_vector(first, second, ir.Constant(ir.VectorType(ir.IntType(32), N_LANES), order))
+    """Lanes of two values, those of the second counted on from the first's."""
+    return builder.shuffle_vector(first, second, ir.Constant(ir.VectorType(_PLACE, len(order)), order))
 
 
 @intrinsic
@@ -137,7 +150,7 @@ def _lane(_context: Any, value: Any, index: Any) -> Any:
 @intrinsic
 def _magnitudes(_context: Any, value: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return builder.call(_function(builder, "llvm.fabs.v8f64", 1), arguments)
+        return builder.call(_function(builder, "llvm.fabs", EIGHT, 1), arguments)
 
     return EIGHT(EIGHT), generate
 
@@ -145,24 +158,24 @@ def _magnitudes(_context: Any, value: Any) -> Any:
 @intrinsic
 def _multiply_add(_context: Any, a: Any, b: Any, c: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return builder.call(_function(builder, "llvm.fma.v8f64", 3), arguments)
+        return builder.call(_function(builder, "llvm.fma", a, 3), arguments)
 
-    return EIGHT(EIGHT, EIGHT, EIGHT), generate
+    return a(a, a, a), generate
 
 
 @intrinsic
 def _without_traces(_context: Any, value: Any, least: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        magnitude = builder.call(_function(builder, "llvm.fabs.v8f64", 1), arguments[:1])
+        magnitude = builder.call(_function(builder, "llvm.fabs", EIGHT, 1), arguments[:1])
         loud = builder.fcmp_ordered(">", magnitude, arguments[1])
         return builder.select(loud, arguments[0], ir.Constant(_VECTOR, [0.0] * N_LANES))
 
     return EIGHT(EIGHT, EIGHT), generate
 
 
-def _function(builder: Any, name: str, n_arguments: int) -> Any:
-    kind = ir.FunctionType(_VECTOR, [_VECTOR] * n_arguments)
-    return cgutils.get_or_insert_function(builder.module, kind, name)  # type: ignore[no-untyped-call]
+def _function(builder: Any, name: str, lanes: Any, n_arguments: int) -> Any:
+    kind = ir.FunctionType(lanes.vector, [lanes.vector] * n_arguments)
+    return cgutils.get_or_insert_function(builder.module, kind, f"{name}.{lanes.suffix}")  # type: ignore[no-untyped-call]
 
 
 def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
@@ -173,7 +186,7 @@ def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
         def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
             return getattr(builder, instruction)(*arguments)
 
-        return EIGHT(EIGHT, EIGHT), generate
+        return a(a, a), generate
 
     combine: Any = _combine
 
@@ -182,7 +195,7 @@ def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
 
     @overload(symbol)
     def of_eights(a, b):  # type: ignore[no-untyped-def]
-        return combined if isinstance(a, Eight) and isinstance(b, Eight) else None
+        return combined if isinstance(a, Lanes) and a == b else None
 
 
 _operator(operator.add, "fadd")
@@ -192,9 +205,9 @@ _operator(operator.mul, "fmul")
 spread = cast(Any, _spread)
 """spread(number): the same in every lane."""
 load = cast(Any, _load)
-"""load(row, at): eight numbers of a one-dimensional array in order."""
+"""load(row, at): numbers of a one-dimensional array in order, eight or sixteen by its precision."""
 store = cast(Any, _store)
-"""store(row, at, eight): write them there."""
+"""store(row, at, lanes): write them there."""
 transpose = cast(Any, _transpose)
 """transpose(source, at, stride, out, out_at, out_stride): eight times eight numbers, rows into columns.
 
