@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, inline_kernel, kernel
 
 Section: TypeAlias = tuple[float, float, float, float, float]
@@ -120,23 +121,57 @@ def _run_four(row: Audio, target: Audio, state: Audio, sections: Counts, channel
     su, sv = state[s, channel, 0], state[s, channel, 1]
     for i in range(row.size):
         x = row[i]
-        y = p0 * x + pu
-        pu = p1 * x + pv - p3 * y
-        pv = p2 * x - p4 * y
-        x = q0 * y + qu
-        qu = q1 * y + qv - q3 * x
-        qv = q2 * y - q4 * x
-        y = r0 * x + ru
-        ru = r1 * x + rv - r3 * y
-        rv = r2 * x - r4 * y
-        x = s0 * y + su
-        su = s1 * y + sv - s3 * x
-        sv = s2 * y - s4 * x
+        y = fma(p0, x, pu)
+        pu = fma(-p3, y, fma(p1, x, pv))
+        pv = fma(-p4, y, p2 * x)
+        x = fma(q0, y, qu)
+        qu = fma(-q3, x, fma(q1, y, qv))
+        qv = fma(-q4, x, q2 * y)
+        y = fma(r0, x, ru)
+        ru = fma(-r3, y, fma(r1, x, rv))
+        rv = fma(-r4, y, r2 * x)
+        x = fma(s0, y, su)
+        su = fma(-s3, x, fma(s1, y, sv))
+        sv = fma(-s4, x, s2 * y)
         row[i] = x
     state[p, channel, 0], state[p, channel, 1] = pu, pv
     state[q, channel, 0], state[q, channel, 1] = qu, qv
     state[r, channel, 0], state[r, channel, 1] = ru, rv
     state[s, channel, 0], state[s, channel, 1] = su, sv
+
+
+@inline_kernel
+def _run_one(row: Audio, section: Audio, state: Audio) -> None:
+    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
+    u, v = state[0, 0], state[0, 1]
+    for i in range(row.size):
+        x = row[i]
+        y = fma(b0, x, u)
+        u = fma(-a1, y, fma(b1, x, v))
+        v = fma(-a2, y, b2 * x)
+        row[i] = y
+    state[0, 0], state[0, 1] = u, v
+
+
+@inline_kernel
+def _run_one_twice(left: Audio, right: Audio, section: Audio, state: Audio) -> None:
+    # Both channels in one pass: their recursions' latencies overlap.
+    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
+    u, v = state[0, 0], state[0, 1]
+    p, q = state[1, 0], state[1, 1]
+    for i in range(left.size):
+        x = left[i]
+        y = fma(b0, x, u)
+        u = fma(-a1, y, fma(b1, x, v))
+        v = fma(-a2, y, b2 * x)
+        left[i] = y
+        x = right[i]
+        y = fma(b0, x, p)
+        p = fma(-a1, y, fma(b1, x, q))
+        q = fma(-a2, y, b2 * x)
+        right[i] = y
+    state[0, 0], state[0, 1] = u, v
+    state[1, 0], state[1, 1] = p, q
 
 
 @kernel(AUDIO, INT, CUBE, COUNTS, CUBE, COUNTS, INT)
@@ -177,19 +212,11 @@ def run_sections(
             _run_four(audio[channel, ramped:n_samples], ramp[0], state, active[k : k + 4], channel)
         k += 4
     while k < n_active:
-        s = active[k]
-        b0, b1, b2, a1, a2 = ramp[0, s, 0], ramp[0, s, 1], ramp[0, s, 2], ramp[0, s, 3], ramp[0, s, 4]
-        for channel in range(audio.shape[0]):
-            u = state[s, channel, 0]
-            v = state[s, channel, 1]
-            for i in range(ramped, n_samples):
-                x = audio[channel, i]
-                y = b0 * x + u
-                u = b1 * x + v - a1 * y
-                v = b2 * x - a2 * y
-                audio[channel, i] = y
-            state[s, channel, 0] = u
-            state[s, channel, 1] = v
+        section, memory = ramp[0, active[k]], state[active[k]]
+        if audio.shape[0] == 2:
+            _run_one_twice(audio[0, ramped:n_samples], audio[1, ramped:n_samples], section, memory)
+        else:
+            _run_one(audio[0, ramped:n_samples], section, memory)
         k += 1
     remaining[0] = left - ramped
     for k in range(n_active):
