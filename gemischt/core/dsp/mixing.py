@@ -19,10 +19,22 @@ from gemischt.core.dsp.jit import (
     MEDIA,
     SINGLE_AUDIO,
     VECTOR,
+    inline_kernel,
     kernel,
     measuring_kernel,
 )
 from gemischt.core.dsp.magnitude import highest_magnitude
+
+
+@inline_kernel
+def _add_pairs(out: Audio, first: int, last: int, played: Single, matrix: Audio) -> None:
+    """out += matrix @ pairs of samples, each read once."""
+    left, right = out[0, first:last], out[1, first:last]
+    a, b, c, d = matrix[0, 0], matrix[0, 1], matrix[1, 0], matrix[1, 1]
+    for i in range(left.size):
+        p, q = played[2 * i], played[2 * i + 1]
+        left[i] += a * p + b * q
+        right[i] += c * p + d * q
 
 
 @kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, AUDIO, INT, INT, BOOL)
@@ -56,6 +68,8 @@ def add_clip(
     flat = media.reshape(media.size)
     if backwards or n_media > 2:
         steady = fading = last
+    if n_media == 2 and out.shape[0] == 2:
+        _add_pairs(out, steady, fading, flat[2 * (begin + steady) : 2 * (begin + fading)], matrix)
     for channel in range(out.shape[0]):
         row = out[channel, steady:fading]
         if n_media == 1:
@@ -63,7 +77,7 @@ def add_clip(
             played_mono = flat[begin + steady : begin + fading]
             for i in range(row.size):
                 row[i] += gain * played_mono[i]
-        else:
+        elif out.shape[0] == 1:
             from_left = matrix[channel, 0]
             from_right = matrix[channel, 1]
             played_stereo = flat[2 * (begin + steady) : 2 * (begin + fading)]
