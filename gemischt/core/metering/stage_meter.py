@@ -195,7 +195,8 @@ class StageMeters:
         """Mean weighted power of each window that ends on a finished step."""
         whole = self._samples // self._step_samples
         rows = self.rows_of(signal)
-        energies = self._energies()[0][:whole, rows].sum(axis=1)
+        by_channel = self._energies()[0][:whole, rows].T
+        energies = by_channel[0] if len(by_channel) == 1 else by_channel[0] + by_channel[1]
         window = round(window_s * STEPS_PER_S)
         sums = np.concatenate([[0.0], np.cumsum(energies)])
         if partial:
