@@ -34,7 +34,7 @@ N_DIFFUSERS = 4
 N_TURNS = 8
 CHUNK = 64
 """Samples that are worked on together: shorter than any line, so that none hears what this chunk writes."""
-SIGNS = np.array([[1.0 if lane_index & bit == 0 else -1.0 for lane_index in range(8)] for bit in (4, 2, 1)])
+SIGNS = np.array([[1.0 if place & bit == 0 else -1.0 for place in range(8)] for bit in (4, 2, 1)])
 """Of the lanes in the three stages of a transform of eight."""
 _TINY = 1e-25
 
@@ -49,27 +49,13 @@ def turn_tables(turns: Audio) -> Audio:
     return np.stack([np.cos(angles), np.sin(angles)])
 
 
-def wraps_of(lengths: Counts) -> Counts:
-    """Sizes of the rings for lines of these lengths: no larger than need be, so that they stay in a near cache."""
-    wraps: Counts = (np.asarray(lengths) // CHUNK + 2) * CHUNK
-    return wraps
+def new_places(longest: Counts) -> Counts:
+    """Where lines up to these lengths are written next and the sizes of their rings, (2, 16).
 
-
-def rewrap(rings: Audio, writes: Counts, wraps: Counts, wanted: Counts) -> None:
-    """Give rings other sizes; what they hold stays as long ago as it was, as far as it fits.
-
-    Args:
-        rings: (16, longest wrap); line ``k`` uses the first ``wraps[k]`` and writes at ``writes[k]`` next.
+    Rings are no larger than need be, so that they stay in a near cache, and whole chunks fit.
     """
-    for line in range(N_LINES):
-        within = writes[line] % CHUNK
-        history = np.roll(rings[line, : wraps[line]], -writes[line])[-wanted[line] :]
-        ring = rings[line, : wanted[line]]
-        ring[:] = 0.0
-        ring[wanted[line] - len(history) :] = history
-        ring[:] = np.roll(ring, within)
-        writes[line] = within
-    wraps[:] = wanted
+    wraps = (longest // CHUNK + 2) * CHUNK
+    return np.stack([np.zeros_like(wraps), wraps])
 
 
 @inline_kernel
@@ -172,7 +158,7 @@ def run_network(
 
     Args:
         rings: (16, longest wrap).
-        places: (2, 16) where each line is written next, and the size of its ring, see wraps_of.
+        places: from new_places.
         taps: (2, 16) lengths now and next, none less than a chunk.
         fade: samples of the fade between both lengths that are left, samples of the whole fade, samples so far.
         ramp: (2, 33) targets and steps: sixteen gains, sixteen poles of the absorption, the output gain.

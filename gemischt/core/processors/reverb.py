@@ -95,9 +95,8 @@ class Reverb:
         self._diffuser_write = np.zeros(1, np.int64)
         self._diffusion = np.zeros(2)
         self._diffusion_remaining = np.zeros(1, np.int64)
-        longest = network.wraps_of(line_lengths(1.0, 20.0, rate))
-        self._rings = np.zeros((network.N_LINES, longest.max()))
-        self._places = np.stack([np.zeros_like(longest), longest])
+        self._places = network.new_places(line_lengths(1.0, 20.0, rate))
+        self._rings = np.zeros((network.N_LINES, self._places[1].max()))
         self._taps = np.zeros((2, network.N_LINES), np.int64)
         self._fade = np.array([0, 1, 0], np.int64)
         self._turns = np.stack([np.ones(network.N_TURNS), np.zeros(network.N_TURNS)])
@@ -196,14 +195,8 @@ class Reverb:
         if fade_samples == 0:
             self._taps[:] = lengths
             self._fade[0] = 0
-            self._rewrap(lengths)
         elif self._fade[0] > 0:
             self._wanted = lengths
         elif not np.array_equal(self._taps[1], lengths):
             self._taps[1] = lengths
             self._fade[:2] = fade_samples
-            self._rewrap(self._taps.max(axis=0))
-
-    def _rewrap(self, lengths: NDArray[np.int64]) -> None:
-        writes, wraps = self._places
-        network.rewrap(self._rings, writes, wraps, network.wraps_of(lengths))

@@ -1,0 +1,104 @@
+"""The feedback delay network against a plain twin that keeps all it ever wrote."""
+
+import unittest
+
+import numpy as np
+from scipy.linalg import hadamard
+
+from gemischt.core.audio import Audio, Counts
+from gemischt.core.dsp import feedback_network as network
+
+TURNS = 2.0 * np.pi * np.array([0.7, -1.1, 1.4, -1.8, 2.1, -2.4, 2.8, -3.1]) / 480.0
+FADE_SAMPLES = 150
+LONGER_SAMPLES = 200
+"""How much lines may grow."""
+
+
+class Twin:
+    """Sample by sample, matrix by matrix."""
+
+    def __init__(self, lengths: Counts, ramp: Audio) -> None:
+        self.lengths = [lengths, lengths]
+        self.ramp = ramp
+        self.fade = 0
+        self.state = np.zeros(16)
+        self.written: list[Audio] = []
+
+    def step(self, left: float, right: float) -> tuple[float, float]:
+        now = len(self.written)
+
+        def read(lengths: Counts) -> Audio:
+            taken = [self.written[now - n][k] if n <= now else 0.0 for k, n in enumerate(lengths)]
+            return np.array(taken)
+
+        before = self.fade / FADE_SAMPLES
+        lines = before * read(self.lengths[0]) + (1 - before) * read(self.lengths[1])
+        self.fade = max(0, self.fade - 1)
+        gains, poles = self.ramp[0, :16], self.ramp[0, 16:32]
+        self.state = poles * self.state + gains * (1 - poles) * lines
+        mixed = hadamard(16) @ self.state
+        low, high = mixed[:8], mixed[8:]
+        cosine, sine = np.cos(now * TURNS), np.sin(now * TURNS)
+        to_low = 0.25 * (cosine * low - sine * high) + left
+        to_high = 0.25 * (sine * low + cosine * high) + right
+        self.written.append(np.concatenate([to_low, to_high]))
+        return self.ramp[0, 32] * mixed[1], self.ramp[0, 32] * mixed[2]
+
+
+class FeedbackNetworkTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.random = np.random.default_rng(8)
+        self.lengths = np.sort(self.random.integers(70, 300, 16))
+        self.ramp = np.zeros((2, 33))
+        self.ramp[0] = np.concatenate([np.full(16, 0.9), np.linspace(0.1, 0.5, 16), [0.7]])
+        self.taps = np.stack([self.lengths, self.lengths])
+        self.places = network.new_places(self.lengths + LONGER_SAMPLES)
+        self.rings = np.zeros((16, self.places[1].max()))
+        self.fade = np.array([0, FADE_SAMPLES, 0], np.int64)
+        self.absorbed = np.zeros(16)
+        self.turns = np.stack([np.ones(8), np.zeros(8)])
+        self.twin = Twin(self.lengths, self.ramp)
+
+    def run_block(self, audio: Audio) -> Audio:
+        answer = audio.copy()
+        network.run_network(
+            answer,
+            answer.shape[1],
+            self.rings,
+            self.places,
+            self.taps,
+            self.fade,
+            self.ramp,
+            np.zeros(1, np.int64),
+            self.absorbed,
+            self.turns,
+            network.turn_tables(TURNS),
+            network.SIGNS,
+        )
+        return answer
+
+    def check(self, n_samples: int) -> None:
+        audio = self.random.standard_normal((2, n_samples))
+        expected = np.array([self.twin.step(*audio[:, i]) for i in range(n_samples)]).T
+        np.testing.assert_allclose(self.run_block(audio), expected, rtol=1e-9, atol=1e-9)
+
+    def change_lengths(self, lengths: Counts) -> None:
+        self.twin.lengths = [self.twin.lengths[1], lengths]
+        self.twin.fade = FADE_SAMPLES
+        self.taps[1] = lengths
+        self.fade[:2] = FADE_SAMPLES
+
+    def test_blocks_of_any_size(self) -> None:
+        for n_samples in (1, 64, 63, 500, 7, 130, 900):
+            self.check(n_samples)
+
+    def test_lengths_change_while_it_sounds(self) -> None:
+        self.check(777)
+        self.change_lengths(self.lengths + self.random.integers(1, LONGER_SAMPLES, 16))
+        self.check(333)
+        self.change_lengths(np.sort(self.random.integers(66, 90, 16)))
+        self.check(601)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,103 @@
+"""Lanes against the same done number by number in NumPy."""
+
+import unittest
+
+import numpy as np
+
+from gemischt.core.audio import Audio, Single
+from gemischt.core.dsp.jit import AUDIO, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
+from gemischt.core.dsp.lanes import (
+    aligned,
+    lane,
+    load,
+    magnitudes,
+    multiply_add,
+    spread,
+    store,
+    swap_halves,
+    swap_neighbours,
+    swap_pairs,
+    transpose,
+    without_traces,
+)
+
+
+@kernel(VECTOR, VECTOR, VECTOR, AUDIO)
+def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> None:
+    x, y, z = load(a, 0), load(b, 0), load(c, 0)
+    store(out[0], 0, x + y)
+    store(out[1], 0, x - y)
+    store(out[2], 0, x * y)
+    store(out[3], 0, multiply_add(x, y, z))
+    store(out[4], 0, magnitudes(x))
+    store(out[5], 0, without_traces(x, spread(0.5)))
+    store(out[6], 0, swap_halves(x))
+    store(out[7], 0, swap_pairs(x))
+    store(out[8], 0, swap_neighbours(x))
+    out[9, 0] = lane(x, 6)
+
+
+@kernel(SINGLE_VECTOR, SINGLE_VECTOR, SINGLE_VECTOR)
+def _sixteen(a: Single, b: Single, out: Single) -> None:
+    x, y = load(a, 3), load(b, 0)
+    store(out, 0, multiply_add(x, y, spread(out[0])) + x * y - y)
+
+
+@kernel(VECTOR, INT, INT, VECTOR)
+def _turn(source: Audio, at: int, stride: int, out: Audio) -> None:
+    transpose(source, at, stride, out, 0, 8)
+
+
+@kernel(SINGLE_VECTOR, INT, INT, VECTOR)
+def _turn_single(source: Single, at: int, stride: int, out: Audio) -> None:
+    transpose(source, at, stride, out, 0, 8)
+
+
+@kernel(VECTOR)
+def _place_of_aligned(out: Audio) -> None:
+    for k in range(out.size):
+        scratch = aligned(8 * k + 3)
+        out[k] = scratch.ctypes.data % 64 + abs(scratch.size - (8 * k + 3))
+
+
+prepare_kernels()
+
+
+class LanesTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.random = np.random.default_rng(5)
+
+    def test_eight_numbers(self) -> None:
+        a, b, c = self.random.standard_normal((3, 8))
+        out = np.zeros((10, 8))
+        _all_of_eight(a, b, c, out)
+        places = np.arange(8)
+        expected = [a + b, a - b, a * b, a * b + c, np.abs(a), np.where(np.abs(a) > 0.5, a, 0.0)]
+        expected += [a[places ^ 4], a[places ^ 2], a[places ^ 1]]
+        np.testing.assert_allclose(out[:9], expected, rtol=1e-15, atol=1e-15)
+        self.assertEqual(out[9, 0], a[6])
+
+    def test_sixteen_of_single_precision(self) -> None:
+        a, b = (self.random.standard_normal(size).astype(np.float32) for size in (19, 16))
+        out = np.full(16, 0.25, np.float32)
+        _sixteen(a, b, out)
+        np.testing.assert_allclose(out, 2 * a[3:] * b + 0.25 - b, rtol=1e-5, atol=1e-6)
+
+    def test_rows_become_columns(self) -> None:
+        source = self.random.standard_normal(200)
+        rows = [source[5 + 13 * k : 13 + 13 * k] for k in range(8)]
+        out = np.zeros(64)
+        _turn(source, 5, 13, out)
+        np.testing.assert_array_equal(out.reshape(8, 8), np.array(rows).T)
+        single = source.astype(np.float32)
+        _turn_single(single, 5, 13, out)
+        np.testing.assert_array_equal(out.reshape(8, 8), np.array(rows).T.astype(np.float32).astype(np.float64))
+
+    def test_scratch_begins_with_a_line_of_the_cache(self) -> None:
+        places = np.ones(50)
+        _place_of_aligned(places)
+        np.testing.assert_array_equal(places, 0.0)
+
+
+if __name__ == "__main__":
+    unittest.main()
