@@ -112,7 +112,6 @@ class Watching:
         self._at_output: list[str] = []
         self._readers: list[tuple[Callable[[Single, int], None], str]] = []
         self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._take_output}
-        self.unneeded: set[tuple[str, ...]] = {(strip.id, "output")}
         self.reductions: dict[str, ReductionMeter] = {}
         self.keepers: list[Keeper] = []
         self._before_fader = ""
@@ -124,6 +123,11 @@ class Watching:
     def n_channels(self) -> int:
         """Channels the strip's chain works on."""
         return int(self._work.shape[0])
+
+    @property
+    def unneeded(self) -> tuple[tuple[str, ...], ...]:
+        """Steps of the plan that nobody reads."""
+        return () if self.measures("post-fader") else ((self._strip, "output"),)
 
     def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
         """Measure source, trim, what each processor leaves, and what is before the fader if that is something else.
@@ -162,7 +166,6 @@ class Watching:
 
     def output(self, *, curve: bool, length: int) -> None:
         """Measure what leaves the fader."""
-        self.unneeded.clear()
         self._signal("post-fader", self._plan.buffers[f"{self._strip}/post-fader"])
         self._at_output.append("post-fader")
         self._post_stereo = StereoMeter(self._rate_hz)

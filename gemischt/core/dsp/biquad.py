@@ -108,6 +108,15 @@ def _normalised(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float
 
 
 @inline_kernel
+def _step(
+    x: float, u: float, v: float, b0: float, b1: float, b2: float, a1: float, a2: float
+) -> tuple[float, float, float]:
+    """One sample through a section: what leaves it, and its two sums."""
+    y = fma(b0, x, u)
+    return y, fma(-a1, y, fma(b1, x, v)), fma(-a2, y, b2 * x)
+
+
+@inline_kernel
 def _run_four(row: Audio, target: Audio, state: Audio, sections: Counts, channel: int) -> None:
     # Four sections in one pass: their recursions' latencies overlap.
     p, q, r, s = sections[0], sections[1], sections[2], sections[3]
@@ -121,18 +130,10 @@ def _run_four(row: Audio, target: Audio, state: Audio, sections: Counts, channel
     su, sv = state[s, channel, 0], state[s, channel, 1]
     for i in range(row.size):
         x = row[i]
-        y = fma(p0, x, pu)
-        pu = fma(-p3, y, fma(p1, x, pv))
-        pv = fma(-p4, y, p2 * x)
-        x = fma(q0, y, qu)
-        qu = fma(-q3, x, fma(q1, y, qv))
-        qv = fma(-q4, x, q2 * y)
-        y = fma(r0, x, ru)
-        ru = fma(-r3, y, fma(r1, x, rv))
-        rv = fma(-r4, y, r2 * x)
-        x = fma(s0, y, su)
-        su = fma(-s3, x, fma(s1, y, sv))
-        sv = fma(-s4, x, s2 * y)
+        y, pu, pv = _step(x, pu, pv, p0, p1, p2, p3, p4)
+        x, qu, qv = _step(y, qu, qv, q0, q1, q2, q3, q4)
+        y, ru, rv = _step(x, ru, rv, r0, r1, r2, r3, r4)
+        x, su, sv = _step(y, su, sv, s0, s1, s2, s3, s4)
         row[i] = x
     state[p, channel, 0], state[p, channel, 1] = pu, pv
     state[q, channel, 0], state[q, channel, 1] = qu, qv
@@ -145,11 +146,7 @@ def _run_one(row: Audio, section: Audio, state: Audio) -> None:
     b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
     u, v = state[0, 0], state[0, 1]
     for i in range(row.size):
-        x = row[i]
-        y = fma(b0, x, u)
-        u = fma(-a1, y, fma(b1, x, v))
-        v = fma(-a2, y, b2 * x)
-        row[i] = y
+        row[i], u, v = _step(row[i], u, v, b0, b1, b2, a1, a2)
     state[0, 0], state[0, 1] = u, v
 
 
@@ -160,16 +157,8 @@ def _run_one_twice(left: Audio, right: Audio, section: Audio, state: Audio) -> N
     u, v = state[0, 0], state[0, 1]
     p, q = state[1, 0], state[1, 1]
     for i in range(left.size):
-        x = left[i]
-        y = fma(b0, x, u)
-        u = fma(-a1, y, fma(b1, x, v))
-        v = fma(-a2, y, b2 * x)
-        left[i] = y
-        x = right[i]
-        y = fma(b0, x, p)
-        p = fma(-a1, y, fma(b1, x, q))
-        q = fma(-a2, y, b2 * x)
-        right[i] = y
+        left[i], u, v = _step(left[i], u, v, b0, b1, b2, a1, a2)
+        right[i], p, q = _step(right[i], p, q, b0, b1, b2, a1, a2)
     state[0, 0], state[0, 1] = u, v
     state[1, 0], state[1, 1] = p, q
 

@@ -45,7 +45,11 @@ def db_to_amplitude(level_db: float) -> float:
     return float(p * scale)
 
 
+TRACE = 1e-30
+"""Far under anything audible or storable."""
+
+
 @inline_kernel
 def flushed(value: float) -> float:
-    """The value, or zero if it is far under anything audible or storable."""
-    return value if abs(value) > 1e-30 else 0.0
+    """The value, or zero if it is no more than a trace."""
+    return value if abs(value) > TRACE else 0.0

@@ -14,12 +14,12 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, VECTOR, inline_kernel, kernel
 from gemischt.core.dsp.lanes import (
     aligned,
     lane,
     load,
-    multiply_add,
     spread,
     store,
     swap_halves,
@@ -34,7 +34,7 @@ N_DIFFUSERS = 4
 N_TURNS = 8
 CHUNK = 64
 """Samples that are worked on together: shorter than any line, so that none hears what this chunk writes."""
-SIGNS = np.array([[1.0 if place & bit == 0 else -1.0 for place in range(8)] for bit in (4, 2, 1)])
+_SIGNS = np.array([[1.0 if place & bit == 0 else -1.0 for place in range(8)] for bit in (4, 2, 1)])
 """Of the lanes in the three stages of a transform of eight."""
 _TINY = 1e-25
 
@@ -117,11 +117,11 @@ def diffuse(
 
 
 @inline_kernel
-def _transform(value: Any, signs: Audio) -> Any:
+def _transform(value: Any) -> Any:
     """Hadamard transform of eight lanes, unscaled, in natural order."""
-    value = multiply_add(load(signs[0], 0), value, swap_halves(value))
-    value = multiply_add(load(signs[1], 0), value, swap_pairs(value))
-    return multiply_add(load(signs[2], 0), value, swap_neighbours(value))
+    value = fma(load(_SIGNS[0], 0), value, swap_halves(value))
+    value = fma(load(_SIGNS[1], 0), value, swap_pairs(value))
+    return fma(load(_SIGNS[2], 0), value, swap_neighbours(value))
 
 
 @inline_kernel
@@ -139,7 +139,7 @@ def _arrive(by_line: Audio, n: int, rings: Audio, places: Counts, taps: Counts, 
                 arriving[i] += max(0, fade[0] - i) / fade[1] * (leaving[i] - arriving[i])
 
 
-@kernel(AUDIO, INT, AUDIO, COUNT_ROWS, COUNT_ROWS, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO, AUDIO, AUDIO)
+@kernel(AUDIO, INT, AUDIO, COUNT_ROWS, COUNT_ROWS, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO, AUDIO)
 def run_network(
     audio: Audio,
     n_samples: int,
@@ -152,7 +152,6 @@ def run_network(
     state: Audio,
     turns: Audio,
     tables: Audio,
-    signs: Audio,
 ) -> None:
     """What enters (2, n) is replaced by what the network answers.
 
@@ -160,19 +159,18 @@ def run_network(
         rings: (16, longest wrap).
         places: from new_places.
         taps: (2, 16) lengths now and next, none less than a chunk.
-        fade: samples of the fade between both lengths that are left, samples of the whole fade, samples so far.
+        fade: samples of the fade between both lengths that are left, samples of the whole fade.
         ramp: (2, 33) targets and steps: sixteen gains, sixteen poles of the absorption, the output gain.
         state: (16,) absorption.
         turns: (2, 8) cosine and sine of each pair's angle where the chunk begins.
         tables: from turn_tables.
-        signs: SIGNS.
     """
     by_line = aligned(16 * 64)
     by_sample = aligned(64 * 16)
     one, quarter, least = spread(1.0), spread(0.25), spread(_TINY)
     done = 0
     while done < n_samples:
-        within = fade[2] & 63
+        within = places[0, 0] & 63
         n = min(64 - within, n_samples - done)
         left = max(0, remaining[0] - done)
         begin_cosine, begin_sine = load(turns[0], 0), load(turns[1], 0)
@@ -193,10 +191,10 @@ def run_network(
                 gain_high = load(target, 8) - load(step, 8) * to_go
                 pole_low = load(target, 16) - load(step, 16) * to_go
                 pole_high = load(target, 24) - load(step, 24) * to_go
-            low = multiply_add(pole_low, low, gain_low * (one - pole_low) * load(by_sample, 16 * i))
-            high = multiply_add(pole_high, high, gain_high * (one - pole_high) * load(by_sample, 16 * i + 8))
-            a = _transform(low + high, signs)
-            b = _transform(low - high, signs)
+            low = fma(pole_low, low, gain_low * (one - pole_low) * load(by_sample, 16 * i))
+            high = fma(pole_high, high, gain_high * (one - pole_high) * load(by_sample, 16 * i + 8))
+            a = _transform(low + high)
+            b = _transform(low - high)
             further_cosine, further_sine = load(tables[0], 8 * (within + i)), load(tables[1], 8 * (within + i))
             cosine = quarter * (begin_cosine * further_cosine - begin_sine * further_sine)
             sine = quarter * (begin_sine * further_cosine + begin_cosine * further_sine)
@@ -230,6 +228,5 @@ def run_network(
             if fade[0] == 0:
                 for k in range(16):
                     taps[0, k] = taps[1, k]
-        fade[2] += n
         done += n
     remaining[0] = max(0, remaining[0] - n_samples)

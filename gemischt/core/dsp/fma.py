@@ -6,15 +6,19 @@ from typing import Any, cast
 from numba import types
 from numba.extending import intrinsic
 
+from gemischt.core.dsp.lanes import Lanes, call_on_lanes
+
 
 @intrinsic
 def _fma(_context: Any, a: Any, b: Any, c: Any) -> Any:
-    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return builder.fma(*arguments)
+    lanes = isinstance(a, Lanes) and a == b == c
 
-    number = types.float32 if a == b == c == types.float32 else types.float64
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        return call_on_lanes(builder, "llvm.fma", a, arguments) if lanes else builder.fma(*arguments)
+
+    number = a if lanes or a == b == c == types.float32 else types.float64
     return number(number, number, number), generate
 
 
 fma = cast(Any, _fma)
-"""fma(a, b, c) = a * b + c, inside kernels only; single precision if all three are."""
+"""fma(a, b, c) = a * b + c, inside kernels only; single precision if all three are, lane by lane if they are lanes."""

@@ -12,7 +12,7 @@ import numpy as np
 from gemischt.core.audio import Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import inline_kernel
-from gemischt.core.dsp.lanes import load, multiply_add, spread, store
+from gemischt.core.dsp.lanes import load, spread, store
 
 _HALF, _ZERO = np.float32(0.5), np.float32(0.0)
 
@@ -35,10 +35,10 @@ def add_filtered(out: Single, signal: Single, taps: Single, start: int) -> None:
         for t in range(taps.size):
             tap = spread(taps[t])
             past = start + i - t
-            first = multiply_add(tap, load(signal, past), first)
-            second = multiply_add(tap, load(signal, past + 16), second)
-            third = multiply_add(tap, load(signal, past + 32), third)
-            fourth = multiply_add(tap, load(signal, past + 48), fourth)
+            first = fma(tap, load(signal, past), first)
+            second = fma(tap, load(signal, past + 16), second)
+            third = fma(tap, load(signal, past + 32), third)
+            fourth = fma(tap, load(signal, past + 48), fourth)
         store(out, i, first)
         store(out, i + 16, second)
         store(out, i + 32, third)

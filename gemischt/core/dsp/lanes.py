@@ -29,7 +29,6 @@ class Lanes(types.Type):
     def __init__(self, number: Any, n_lanes: int) -> None:
         super().__init__(name=f"Lanes({number} x {n_lanes})")
         double = number == types.float64
-        self.number = number
         self.n_lanes = n_lanes
         self.vector = ir.VectorType(ir.DoubleType() if double else ir.FloatType(), n_lanes)
         self.suffix = f"v{n_lanes}f{64 if double else 32}"
@@ -150,32 +149,26 @@ def _lane(_context: Any, value: Any, index: Any) -> Any:
 @intrinsic
 def _magnitudes(_context: Any, value: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return builder.call(_function(builder, "llvm.fabs", EIGHT, 1), arguments)
+        return call_on_lanes(builder, "llvm.fabs", EIGHT, arguments)
 
     return EIGHT(EIGHT), generate
 
 
 @intrinsic
-def _multiply_add(_context: Any, a: Any, b: Any, c: Any) -> Any:
-    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return builder.call(_function(builder, "llvm.fma", a, 3), arguments)
-
-    return a(a, a, a), generate
-
-
-@intrinsic
 def _without_traces(_context: Any, value: Any, least: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        magnitude = builder.call(_function(builder, "llvm.fabs", EIGHT, 1), arguments[:1])
+        magnitude = call_on_lanes(builder, "llvm.fabs", EIGHT, arguments[:1])
         loud = builder.fcmp_ordered(">", magnitude, arguments[1])
         return builder.select(loud, arguments[0], ir.Constant(_VECTOR, [0.0] * N_LANES))
 
     return EIGHT(EIGHT, EIGHT), generate
 
 
-def _function(builder: Any, name: str, lanes: Any, n_arguments: int) -> Any:
-    kind = ir.FunctionType(lanes.vector, [lanes.vector] * n_arguments)
-    return cgutils.get_or_insert_function(builder.module, kind, f"{name}.{lanes.suffix}")  # type: ignore[no-untyped-call]
+def call_on_lanes(builder: Any, name: str, lanes: Lanes, arguments: Any) -> Any:
+    """Call one of the compiler's own functions that take and give lanes of one type."""
+    kind = ir.FunctionType(lanes.vector, [lanes.vector] * len(arguments))
+    function = cgutils.get_or_insert_function(builder.module, kind, f"{name}.{lanes.suffix}")  # type: ignore[no-untyped-call]
+    return builder.call(function, arguments)
 
 
 def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
@@ -194,7 +187,7 @@ def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
         return combine(a, b)
 
     @overload(symbol)
-    def of_eights(a, b):  # type: ignore[no-untyped-def]
+    def of_lanes(a, b):  # type: ignore[no-untyped-def]
         return combined if isinstance(a, Lanes) and a == b else None
 
 
@@ -216,8 +209,6 @@ lane = cast(Any, _lane)
 """lane(eight, index): one of them."""
 magnitudes = cast(Any, _magnitudes)
 """magnitudes(eight), lane by lane."""
-multiply_add = cast(Any, _multiply_add)
-"""multiply_add(a, b, c) = a * b + c, rounded once, lane by lane."""
 without_traces = cast(Any, _without_traces)
 """without_traces(eight, least): what is no louder than ``least`` becomes nothing, lane by lane."""
 

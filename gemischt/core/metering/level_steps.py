@@ -4,14 +4,14 @@ Reference: ITU-R BS.1770-5, annex 1; IEC 60268-17.
 """
 
 from gemischt.core.audio import Audio, Single
-from gemischt.core.dsp.decibels import flushed
+from gemischt.core.dsp.decibels import TRACE, flushed
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, CUBE, INT, SINGLE_AUDIO, VECTOR, inline_kernel, measuring_kernel
 from gemischt.core.dsp.lanes import (
     N_LANES,
     aligned,
     load,
     magnitudes,
-    multiply_add,
     spread,
     store,
     transpose,
@@ -25,18 +25,18 @@ SPARE_SAMPLES = N_LANES
 N_KEPT = 9
 """What is remembered of each channel: two sums of either section of the weighting, the total, what moves the needle
 next, the needle's two sums, and how far it got."""
-TOTAL, HIGHEST_VU = 4, 8
+TOTAL, RECTIFIED, NEEDLE, HIGHEST_VU = 4, 5, 6, 8
 
 
 @inline_kernel
 def _move_needles(hop_samples: int, vu: Audio, kept: Audio) -> None:
     for k in range(kept.shape[1]):
-        mean = kept[5, k] / hop_samples
-        y = vu[0] * mean + kept[6, k]
-        kept[6, k] = flushed(vu[1] * mean + kept[7, k] - vu[3] * y)
-        kept[7, k] = flushed(vu[2] * mean - vu[4] * y)
-        kept[8, k] = max(kept[8, k], y)
-        kept[5, k] = 0.0
+        mean = kept[RECTIFIED, k] / hop_samples
+        y = vu[0] * mean + kept[NEEDLE, k]
+        kept[NEEDLE, k] = flushed(vu[1] * mean + kept[NEEDLE + 1, k] - vu[3] * y)
+        kept[NEEDLE + 1, k] = flushed(vu[2] * mean - vu[4] * y)
+        kept[HIGHEST_VU, k] = max(kept[HIGHEST_VU, k], y)
+        kept[RECTIFIED, k] = 0.0
 
 
 @measuring_kernel(SINGLE_AUDIO, INT, INT, INT, INT, AUDIO, VECTOR, CUBE, AUDIO, AUDIO)
@@ -66,7 +66,7 @@ def measure_steps(
     b0, b1, b2 = spread(sections[0, 0]), spread(sections[0, 1]), spread(sections[0, 2])
     a1, a2 = spread(-sections[0, 3]), spread(-sections[0, 4])
     c1, c2 = spread(-sections[1, 3]), spread(-sections[1, 4])
-    less_two, least = spread(-2.0), spread(1e-30)
+    less_two, least = spread(-2.0), spread(TRACE)
     first = offset_samples // step_samples
     length = rows.shape[1]
     flat = rows.reshape(rows.size)
@@ -80,23 +80,23 @@ def measure_steps(
             end = min(n_samples, (at // hop_samples + 1) * hop_samples - offset_samples)
             for j in range(i, end, 8):
                 transpose(flat, 8 * group * length + j, length, part, 8 * (j - i), 8)
-            total, rectified = load(state[4], 0), load(state[5], 0)
+            total, rectified = load(state[TOTAL], 0), load(state[RECTIFIED], 0)
             energy = load(energies[at // step_samples - first], 8 * group)
             power = load(powers[at // step_samples - first], 8 * group)
             for j in range(end - i):
                 x = load(part, 8 * j)
                 total = total + x
                 rectified = rectified + magnitudes(x)
-                power = multiply_add(x, x, power)
-                y = multiply_add(b0, x, u)
-                u = multiply_add(a1, y, multiply_add(b1, x, v))
-                v = multiply_add(a2, y, b2 * x)
+                power = fma(x, x, power)
+                y = fma(b0, x, u)
+                u = fma(a1, y, fma(b1, x, v))
+                v = fma(a2, y, b2 * x)
                 k = y + m
-                m = multiply_add(c1, k, multiply_add(less_two, y, n))
-                n = multiply_add(c2, k, y)
-                energy = multiply_add(k, k, energy)
-            store(state[4], 0, total)
-            store(state[5], 0, rectified)
+                m = fma(c1, k, fma(less_two, y, n))
+                n = fma(c2, k, y)
+                energy = fma(k, k, energy)
+            store(state[TOTAL], 0, total)
+            store(state[RECTIFIED], 0, rectified)
             store(energies[at // step_samples - first], 8 * group, energy)
             store(powers[at // step_samples - first], 8 * group, power)
             i = end

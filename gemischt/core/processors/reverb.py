@@ -98,7 +98,7 @@ class Reverb:
         self._places = network.new_places(line_lengths(1.0, 20.0, rate))
         self._rings = np.zeros((network.N_LINES, self._places[1].max()))
         self._taps = np.zeros((2, network.N_LINES), np.int64)
-        self._fade = np.array([0, 1, 0], np.int64)
+        self._fade = np.array([0, 1], np.int64)
         self._turns = np.stack([np.ones(network.N_TURNS), np.zeros(network.N_TURNS)])
         self._turn_tables = network.turn_tables(2.0 * np.pi * np.array(TURNS_HZ) / rate)
         self._wanted: NDArray[np.int64] | None = None
@@ -164,7 +164,6 @@ class Reverb:
             self._absorbed,
             self._turns,
             self._turn_tables,
-            network.SIGNS,
         )
         blend_wet(audio, wet, n_samples, self._blend, self._blend_remaining)
 
@@ -199,4 +198,4 @@ class Reverb:
             self._wanted = lengths
         elif not np.array_equal(self._taps[1], lengths):
             self._taps[1] = lengths
-            self._fade[:2] = fade_samples
+            self._fade[:] = fade_samples

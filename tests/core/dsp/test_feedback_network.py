@@ -54,7 +54,7 @@ class FeedbackNetworkTest(unittest.TestCase):
         self.taps = np.stack([self.lengths, self.lengths])
         self.places = network.new_places(self.lengths + LONGER_SAMPLES)
         self.rings = np.zeros((16, self.places[1].max()))
-        self.fade = np.array([0, FADE_SAMPLES, 0], np.int64)
+        self.fade = np.array([0, FADE_SAMPLES], np.int64)
         self.absorbed = np.zeros(16)
         self.turns = np.stack([np.ones(8), np.zeros(8)])
         self.twin = Twin(self.lengths, self.ramp)
@@ -73,7 +73,6 @@ class FeedbackNetworkTest(unittest.TestCase):
             self.absorbed,
             self.turns,
             network.turn_tables(TURNS),
-            network.SIGNS,
         )
         return answer
 
@@ -86,7 +85,7 @@ class FeedbackNetworkTest(unittest.TestCase):
         self.twin.lengths = [self.twin.lengths[1], lengths]
         self.twin.fade = FADE_SAMPLES
         self.taps[1] = lengths
-        self.fade[:2] = FADE_SAMPLES
+        self.fade[:] = FADE_SAMPLES
 
     def test_blocks_of_any_size(self) -> None:
         for n_samples in (1, 64, 63, 500, 7, 130, 900):

@@ -5,13 +5,13 @@ import unittest
 import numpy as np
 
 from gemischt.core.audio import Audio, Single
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
 from gemischt.core.dsp.lanes import (
     aligned,
     lane,
     load,
     magnitudes,
-    multiply_add,
     spread,
     store,
     swap_halves,
@@ -28,7 +28,7 @@ def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> None:
     store(out[0], 0, x + y)
     store(out[1], 0, x - y)
     store(out[2], 0, x * y)
-    store(out[3], 0, multiply_add(x, y, z))
+    store(out[3], 0, fma(x, y, z))
     store(out[4], 0, magnitudes(x))
     store(out[5], 0, without_traces(x, spread(0.5)))
     store(out[6], 0, swap_halves(x))
@@ -40,7 +40,7 @@ def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> None:
 @kernel(SINGLE_VECTOR, SINGLE_VECTOR, SINGLE_VECTOR)
 def _sixteen(a: Single, b: Single, out: Single) -> None:
     x, y = load(a, 3), load(b, 0)
-    store(out, 0, multiply_add(x, y, spread(out[0])) + x * y - y)
+    store(out, 0, fma(x, y, spread(out[0])) + x * y - y)
 
 
 @kernel(VECTOR, INT, INT, VECTOR)
