@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useRef, type RefObject } from "react";
 
+import { onEachFrame } from "../lib/animation";
 import { useTheme } from "../theme/useTheme";
 import { colorsOf, type Colors } from "./colors";
 
@@ -32,9 +33,9 @@ export function useCanvas(paint: Paint, moving: boolean): Canvas {
     const context = canvas?.getContext("2d");
     if (!canvas || !context) return;
     const colors = colorsOf(theme);
+    let { clientWidth: widthPx, clientHeight: heightPx } = canvas;
     const draw = () => {
       const ratio = window.devicePixelRatio || 1;
-      const { clientWidth: widthPx, clientHeight: heightPx } = canvas;
       const widthDpx = Math.round(widthPx * ratio);
       const heightDpx = Math.round(heightPx * ratio);
       if (canvas.width !== widthDpx || canvas.height !== heightDpx) {
@@ -47,19 +48,16 @@ export function useCanvas(paint: Paint, moving: boolean): Canvas {
     };
     repaint.current = draw;
     draw();
-    const observer = new ResizeObserver(draw);
+    // Asking for the size while drawing would have the page laid out in every frame.
+    const observer = new ResizeObserver(() => {
+      ({ clientWidth: widthPx, clientHeight: heightPx } = canvas);
+      draw();
+    });
     observer.observe(canvas);
-    let frame = 0;
-    if (moving) {
-      const tick = () => {
-        draw();
-        frame = requestAnimationFrame(tick);
-      };
-      frame = requestAnimationFrame(tick);
-    }
+    const stop = moving ? onEachFrame(draw) : () => undefined;
     return () => {
       observer.disconnect();
-      cancelAnimationFrame(frame);
+      stop();
       repaint.current = () => undefined;
     };
   }, [theme, moving]);

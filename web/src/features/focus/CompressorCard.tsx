@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import type { Compressor, Key, Strip } from "../../api/types";
-import { useOpen } from "../../app/SessionContext";
+import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
@@ -16,6 +16,7 @@ const DEAF_DB = -90;
 /** The compressor: transfer curve with the live point, gain reduction over time, parameters, and what it listens to. */
 export function CompressorCard({ strip, processor }: { strip: Strip; processor: Compressor }) {
   const { live, edit } = useOpen();
+  const { playing } = useTransport();
   const curve = useCurve(processor.id);
   const trace = useRef<{ at: number; reductionDb: number }[]>([]);
   const now = useRef({ detectedDb: -150, reductionDb: 0 });
@@ -37,14 +38,14 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
       },
       [curve, processor.params.threshold_db, read],
     ),
-    true,
+    playing,
   );
   const { ref: history } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) => paintTrace(context, widthPx, heightPx, colors, trace.current),
       [],
     ),
-    true,
+    playing,
   );
 
   const action = (values: object) => ({

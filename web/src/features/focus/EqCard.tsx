@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
 import type { Eq, EqBand, Strip } from "../../api/types";
-import { useOpen } from "../../app/SessionContext";
+import { useOpen, useTransport } from "../../app/SessionContext";
 import { frequencyToPx, pxToFrequency } from "../../canvas/scale";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
@@ -20,6 +20,7 @@ const SHAPES = ["bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch
 /** The equaliser: its curve over what sounds, bands as points to drag, figures of the chosen band. */
 export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
   const { live, edit } = useOpen();
+  const { playing } = useTransport();
   const graph = useRef<HTMLDivElement>(null);
   const [moving, setMoving] = useState<EqBand[] | null>(null);
   const [chosen, setChosen] = useState(0);
@@ -50,7 +51,7 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
         paintEq(context, widthPx, heightPx, colors, curve, live.spectrum),
       [curve, live],
     ),
-    true,
+    playing,
   );
 
   const onPointerDown = (index: number) => (event: PointerEvent<HTMLElement>) => {

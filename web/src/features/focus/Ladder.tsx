@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useEffect, useRef, type ReactNode } from "react";
+import { useCallback, useEffect, useLayoutEffect, useRef, type ReactNode } from "react";
 
 import type { Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
@@ -13,10 +13,11 @@ import { Sends } from "./Sends";
 const THREAD_PX = 96;
 const SHOW_EVERY_MS = 100;
 const STAGES_PER_STRIP = 3;
+const SILENT_DB = -150;
 
 /** Peak of one of a strip's meters in a frame; -150 where there is none. */
 function meterDb(frame: Frame | null, index: number, stage: number): number {
-  return index < 0 ? -150 : (frame?.meters[(index * STAGES_PER_STRIP + stage) * 3 + 1] ?? -150);
+  return index < 0 ? SILENT_DB : (frame?.meters[(index * STAGES_PER_STRIP + stage) * 3 + 1] ?? SILENT_DB);
 }
 
 /** Levels from the source to the mix along one thread, the chain's cards in between. */
@@ -24,6 +25,7 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
   const { live, state, strips, edit } = useOpen();
   const column = useRef<HTMLDivElement>(null);
   const levels = useRef<number[]>([]);
+  const rungYs = useRef<number[]>([]);
   const output = strip.output ? strips.get(strip.output) : undefined;
   const mix = state.document.strips.find((other) => other.kind === "mix");
 
@@ -44,8 +46,6 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
 
   const { ref: thread, repaint } = useCanvas(
     useCallback((context, widthPx, heightPx, colors) => {
-      const canvasTop = context.canvas.getBoundingClientRect().top;
-      const rungs = [...(column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [])];
       const x = (levelDb: number) =>
         8 +
         Math.min(1, Math.max(0, (levelDb - SCALE_LOW_DB) / (SCALE_HIGH_DB - SCALE_LOW_DB))) * (widthPx - 16);
@@ -66,14 +66,9 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
       context.fillText("−18", x(REFERENCE_DB) - 10, 12);
       context.fillStyle = colors.over;
       context.fillText("0", x(0) - 3, 12);
-      const points = rungs.map((rung, place) => {
-        const head =
-          rung.querySelector("[data-level]")?.getBoundingClientRect() ?? rung.getBoundingClientRect();
-        return {
-          x: x(levels.current[place] ?? -150),
-          y: head.top + head.height / 2 - canvasTop,
-          db: levels.current[place] ?? -150,
-        };
+      const points = rungYs.current.map((y, place) => {
+        const db = levels.current[place] ?? SILENT_DB;
+        return { x: x(db), y, db };
       });
       context.strokeStyle = colors.ink;
       context.lineWidth = 1.2;
@@ -91,6 +86,22 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
     }, []),
     false,
   );
+
+  useLayoutEffect(() => {
+    const element = column.current;
+    if (!element) return;
+    const find = () => {
+      const top = element.getBoundingClientRect().top;
+      rungYs.current = [...element.querySelectorAll<HTMLElement>("[data-rung]")].map((rung) => {
+        const head = (rung.querySelector("[data-level]") ?? rung).getBoundingClientRect();
+        return head.top + head.height / 2 - top;
+      });
+      repaint();
+    };
+    const observer = new ResizeObserver(find);
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [repaint, strip.chain]);
 
   useEffect(() => {
     const timer = setInterval(() => {

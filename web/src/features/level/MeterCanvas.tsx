@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useLayoutEffect, useRef, useState } from "react";
 
-import { useOpen } from "../../app/SessionContext";
+import { useOpen, useTransport } from "../../app/SessionContext";
 import { STAGES, useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatDb, formatNumber } from "../../lib/format";
@@ -21,6 +21,7 @@ const SILENT_DB = -150;
 /** One canvas over all rows paints every meter, once a frame; the figures beside them follow a few times a second. */
 export function MeterCanvas({ items, cells }: MeterCanvasProps) {
   const { live } = useOpen();
+  const { playing } = useTransport();
   const stage = useView((view) => view.stage);
   const textAt = useRef(0);
   const [place, setPlace] = useState({ meterPx: 0, reductionPx: 0 });
@@ -47,7 +48,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
         const strips = live.transport.get().strips;
         const stageIndex = STAGES.indexOf(stage);
         const now = performance.now();
-        const writes = now - textAt.current > TEXT_EVERY_MS;
+        const writes = !frame || now - textAt.current > TEXT_EVERY_MS;
         items.forEach(({ strip }, row) => {
           if (!strip) return;
           const id = strip.id;
@@ -74,7 +75,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
       },
       [live, stage, items, cells, repaintReductions],
     ),
-    true,
+    playing,
   );
 
   useLayoutEffect(() => {

@@ -1,9 +1,10 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useEffect, useRef } from "react";
+import { useCallback } from "react";
 
 import { useOpen } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
+import { useSliding } from "../../lib/animation";
 import { barS } from "../../lib/music";
 import { COLUMNS, NAME_PX } from "./sizes";
 
@@ -12,7 +13,6 @@ const LEAST_PX = 46;
 /** Bars over the clips, with the playhead. */
 export function Ruler({ durationS, lanePx }: { durationS: number; lanePx: number }) {
   const { state, live } = useOpen();
-  const playhead = useRef<HTMLDivElement>(null);
   const tempo = state.document.tempo[0];
   const { ref } = useCanvas(
     useCallback(
@@ -34,16 +34,7 @@ export function Ruler({ durationS, lanePx }: { durationS: number; lanePx: number
     ),
     false,
   );
-  useEffect(() => {
-    let frame = 0;
-    const follow = () => {
-      const x = Math.min(1, live.positionS() / durationS) * lanePx;
-      if (playhead.current) playhead.current.style.transform = `translateX(${x}px)`;
-      frame = requestAnimationFrame(follow);
-    };
-    frame = requestAnimationFrame(follow);
-    return () => cancelAnimationFrame(frame);
-  }, [live, durationS, lanePx]);
+  const playhead = useSliding(() => Math.min(1, live.positionS() / durationS) * lanePx);
   return (
     <chakra.div
       display="flex"
@@ -79,6 +70,7 @@ export function Ruler({ durationS, lanePx }: { durationS: number; lanePx: number
         height="100vh"
         bg="ink"
         zIndex="1"
+        willChange="transform"
         pointerEvents="none"
       />
     </chakra.div>

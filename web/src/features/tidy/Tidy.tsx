@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useEffect, useMemo, useRef, useState, type DragEvent } from "react";
+import { useMemo, useRef, useState, type DragEvent } from "react";
 
 import { makeBus, makeFolder, removeSelected, selectedStrips, sumFolder } from "../../app/commands";
 import { stageOf, useMeasured } from "../../app/measurement";
@@ -7,6 +7,7 @@ import { useOpen, useTransport } from "../../app/SessionContext";
 import { askName, askWhich, focusStrip, useView } from "../../app/store";
 import { visibleRows } from "../../app/tree";
 import { PlainButton } from "../../controls/PlainButton";
+import { useWidth } from "../../lib/useWidth";
 import { FilePicker, IncomingFiles, itemsOf, type LevelItem } from "../level";
 import type { ClipPlace } from "./ClipBox";
 import { ClipTools } from "./ClipTools";
@@ -28,7 +29,8 @@ export function Tidy() {
   const [carried, setCarried] = useState<Carried | null>(null);
   const [landing, setLanding] = useState<Landing | null>(null);
   const [clip, setClip] = useState<ClipPlace | null>(null);
-  const { ref: lane, widthPx } = useWidth();
+  const lane = useRef<HTMLDivElement>(null);
+  const widthPx = useWidth(lane);
   const items = useMemo(
     () => itemsOf(visibleRows(tree, folded), open.strips, document.folders),
     [tree, folded, open.strips, document.folders],
@@ -169,18 +171,4 @@ export function Tidy() {
       </chakra.div>
     </chakra.div>
   );
-}
-
-/** The width of an element, followed. */
-function useWidth() {
-  const ref = useRef<HTMLDivElement>(null);
-  const [widthPx, setWidthPx] = useState(0);
-  useEffect(() => {
-    const element = ref.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() => setWidthPx(element.clientWidth));
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
-  return { ref, widthPx };
 }

@@ -1,11 +1,13 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
 import { useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
+import { useSliding } from "../../lib/animation";
 import { formatTime } from "../../lib/format";
 import { barS } from "../../lib/music";
+import { useWidth } from "../../lib/useWidth";
 import { paintSong } from "./drawSong";
 import { Flags } from "./Flags";
 
@@ -17,7 +19,6 @@ export function SongLine() {
   const transport = useTransport();
   const { measured, progress } = useMeasured();
   const area = useRef<HTMLDivElement>(null);
-  const playhead = useRef<HTMLDivElement>(null);
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
   const tempo = state.document.tempo[0];
   const sections = state.document.sections;
@@ -38,16 +39,8 @@ export function SongLine() {
     ),
     false,
   );
-  useEffect(() => {
-    let frame = 0;
-    const follow = () => {
-      const share = Math.min(1, live.positionS() / durationS);
-      if (playhead.current) playhead.current.style.transform = `translateX(${share * 100}%)`;
-      frame = requestAnimationFrame(follow);
-    };
-    frame = requestAnimationFrame(follow);
-    return () => cancelAnimationFrame(frame);
-  }, [live, durationS]);
+  const widthPx = useWidth(area);
+  const playhead = useSliding(() => Math.min(1, live.positionS() / durationS) * widthPx);
 
   const timeAt = (clientX: number): number => {
     const box = area.current?.getBoundingClientRect();
@@ -123,11 +116,20 @@ export function SongLine() {
         onKeyDown={onKeyDown}
       >
         <chakra.canvas ref={still} position="absolute" inset="0" width="100%" height="100%" />
-        <chakra.div ref={playhead} position="absolute" inset="0" pointerEvents="none">
-          <chakra.div position="absolute" left="-0.75px" top="0" width="1.5px" height="100%" bg="ink" />
+        <chakra.div
+          ref={playhead}
+          position="absolute"
+          left="-5px"
+          top="0"
+          width="10px"
+          height="100%"
+          willChange="transform"
+          pointerEvents="none"
+        >
+          <chakra.div position="absolute" left="4.25px" top="0" width="1.5px" height="100%" bg="ink" />
           <chakra.div
             position="absolute"
-            left="-5px"
+            left="0"
             top="0"
             borderX="5px solid transparent"
             borderTop="7px solid"

@@ -1,11 +1,12 @@
 import { chakra } from "@chakra-ui/react";
-import { useEffect, useRef } from "react";
+import { useRef } from "react";
 
 import { renameSession } from "../../app/commands";
 import { openSession } from "../../app/location";
 import { useConnected, useOpen, useTransport } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
+import { useEachFrame } from "../../lib/animation";
 import { formatDb, formatTime } from "../../lib/format";
 import { barAndBeat, barS, noteSign } from "../../lib/music";
 import { useTheme } from "../../theme/useTheme";
@@ -178,19 +179,9 @@ function HistoryButton({ label, sign, hint, onClick }: HistoryButtonProps) {
 /** Text that follows the sound without React. */
 function useTicker(update: (element: HTMLElement) => void) {
   const ref = useRef<HTMLSpanElement>(null);
-  const latest = useRef(update);
-  useEffect(() => {
-    latest.current = update;
+  useEachFrame(() => {
+    if (ref.current) update(ref.current);
   });
-  useEffect(() => {
-    let frame = 0;
-    const tick = () => {
-      if (ref.current) latest.current(ref.current);
-      frame = requestAnimationFrame(tick);
-    };
-    frame = requestAnimationFrame(tick);
-    return () => cancelAnimationFrame(frame);
-  }, []);
   return ref;
 }
 
