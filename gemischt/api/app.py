@@ -19,7 +19,7 @@ from gemischt.core import errors
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.live.hub import Hub
 from gemischt.operations.jobs import Jobs
-from gemischt.operations.measuring_process import measuring_process
+from gemischt.operations.task_process import task_process
 from gemischt.operations.workspace import Workspace
 
 _STATUS: dict[type[errors.GemischtError], int] = {
@@ -47,7 +47,7 @@ def create_app(settings: Settings) -> FastAPI:
         app.state.jobs = Jobs()
         app.state.hub = Hub(app.state.workspace)
         threading.Thread(target=prepare_kernels, name="kernels", daemon=True).start()
-        threading.Thread(target=measuring_process.start, name="measuring", daemon=True).start()
+        threading.Thread(target=task_process.start, name="tasks", daemon=True).start()
         try:
             yield
         finally:

@@ -5,14 +5,12 @@ from typing import Any
 
 from pydantic import BaseModel, Field, field_validator
 
-from gemischt.core.analysis.reference import Figure, Place
 from gemischt.core.session.actions import AnyAction
 from gemischt.core.session.document import Id, Name, Session
 from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
 from gemischt.core.session.tree import TreeRow, tree_of
 from gemischt.operations.jobs import Job, JobState
-from gemischt.operations.printing import Bits
 from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
 from gemischt.storage.snapshots import SnapshotHead
@@ -85,12 +83,6 @@ class Step(BaseModel):
     revision: int
 
 
-class PrintOrder(BaseModel):
-    bits: Bits = "24"
-    from_s: float | None = Field(default=None, ge=0.0)
-    to_s: float | None = Field(default=None, gt=0.0)
-
-
 class Stretch(BaseModel):
     """What to measure over, seconds; null is the whole song."""
 
@@ -102,17 +94,6 @@ class Stretch(BaseModel):
         if stretch_s is not None and not 0.0 <= stretch_s[0] < stretch_s[1]:
             raise ValueError(f"must begin at 0 or later and end after that, got {stretch_s[0]:g} to {stretch_s[1]:g}")
         return stretch_s
-
-
-class ReferenceOrder(BaseModel):
-    """What to bring where; ``target`` in the figure's own unit."""
-
-    strips: list[Id] = Field(min_length=1, max_length=512)
-    figure: Figure = "peak"
-    target: float = Field(default=-18.0, ge=-80.0, le=20.0)
-    place: Place = "trim"
-    together: bool = False
-    compensate: bool = False
 
 
 class PutAsideBody(BaseModel):

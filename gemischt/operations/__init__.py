@@ -8,5 +8,7 @@ session_measuring  levels of a whole session, and what was found
 waveforms          files, to draw clips with
 reports            measured reports as JSON
 session_files      sessions as files on disk: read, export
+tasks              what renders a whole song, and what it gives as JSON
+task_process       tasks in a process of their own, behind playback; task_worker is its other end
 jobs               long work with progress, cancel and a result
 """

@@ -1,5 +1,6 @@
 """A mix into a file."""
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -83,6 +84,24 @@ def print_mix(
         blocks = watched_blocks(session, media, renderer, start, end, progress)
         summary = summarize((write(block) for block in blocks), sample_rate_hz=session.sample_rate_hz, n_channels=2)
     return Printed(path, summary, quantizer.clipped_samples)
+
+
+def print_into_folder(
+    session: Session,
+    media: OpenMedia,
+    folder: Path,
+    *,
+    bits: Bits,
+    from_s: float | None = None,
+    to_s: float | None = None,
+    progress: Progress = no_progress,
+) -> Printed:
+    """Print the mix under the session's name and the first number that is free; raises what ``print_mix`` raises."""
+    stem = re.sub(r"[^\w ()-]+", "_", session.name).strip() or "mix"
+    number = 1
+    while (path := folder / f"{stem} {number}.wav").exists():
+        number += 1
+    return print_mix(session, media, path, bits=bits, from_s=from_s, to_s=to_s, progress=progress)
 
 
 def watched_blocks(

@@ -11,7 +11,6 @@ from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
 from gemischt.core.analysis.measuring import measure_mix_stretch, measure_song
 from gemischt.core.data import bs1770
 from gemischt.core.session.document import Session
-from gemischt.operations.measuring_process import measuring_process
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.workspace import Workspace
@@ -36,12 +35,6 @@ def measure_session(workspace: Workspace, session: Session, progress: Progress =
 def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:
     """Everything found in a measured session."""
     return examine(Situation(session, workspace.open_media(session).samples, measurement))
-
-
-def measure_aside(workspace: Workspace, session: Session, progress: Progress = no_progress) -> SongMeasurement:
-    """Measure a session in the process that is there for it; what it found is only gathered here."""
-    measuring_process.measure(workspace.folder, session, progress)
-    return measure_session(workspace, session)
 
 
 def mix_loudness_lufs(

@@ -1,7 +1,5 @@
 """Levels of a whole session: measuring, findings, bringing to reference, snapshots."""
 
-from typing import Any
-
 from fastapi import APIRouter
 
 from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
@@ -10,21 +8,16 @@ from gemischt.api.schemas import (
     MatchOrder,
     NewSnapshot,
     PutAsideBody,
-    ReferenceOrder,
     SessionState,
     SnapshotListing,
     TakeBackOrder,
 )
-from gemischt.core.analysis.reference import bring_to_reference
+from gemischt.api.tasks import start_task
 from gemischt.core.errors import InvalidAction
-from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.actions import apply_action
 from gemischt.core.session.actions.snapshots import TakeBack
 from gemischt.core.session.differences import Difference, differences
-from gemischt.operations.measuring_process import measuring_process
-from gemischt.operations.reports import report_to_json
-from gemischt.operations.session_measuring import measure_aside, mix_loudness_lufs
-from gemischt.storage.audio_files import Progress
+from gemischt.operations.tasks import MatchLoudness, MeasureSong, PlanReference, ReferenceOrder
 from gemischt.storage.snapshots import PutAside
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["level"])
@@ -34,34 +27,16 @@ router = APIRouter(prefix="/api/sessions/{session_id}", tags=["level"])
 def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
     """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered."""
     stored = workspace.sessions.get(session_id)
-
-    def work(report: Progress) -> dict[str, Any]:
-        return measuring_process.measure(workspace.folder, stored.session, report) | {"revision": stored.revision}
-
-    return JobStatus.of(jobs.start_instead(f"Measure {session_id}", work))
+    task = MeasureSong(session=stored.session)
+    return start_task(jobs, workspace, f"Measure {session_id}", task, stored.revision)
 
 
 @router.post("/reference", operation_id="planReference", status_code=202)
 def plan_reference(session_id: str, order: ReferenceOrder, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
     """What bringing strips to a reference would change, and the edit that does it."""
     stored = workspace.sessions.get(session_id)
-
-    def work(report: Progress) -> dict[str, Any]:
-        measurement = measure_aside(workspace, stored.session, report)
-        plan = bring_to_reference(
-            stored.session,
-            measurement,
-            order.strips,
-            figure=order.figure,
-            target=order.target,
-            place=order.place,
-            together=order.together,
-            compensate=order.compensate,
-        )
-        result: dict[str, Any] = report_to_json(plan)
-        return result | {"revision": stored.revision}
-
-    return JobStatus.of(jobs.start_instead(f"Reference {session_id}", work))
+    task = PlanReference(session=stored.session, order=order)
+    return start_task(jobs, workspace, f"Reference {session_id}", task, stored.revision)
 
 
 @router.get("/put-aside", operation_id="listPutAside")
@@ -133,17 +108,5 @@ def match_loudness(session_id: str, order: MatchOrder, workspace: WorkspaceDep, 
     else:
         raise InvalidAction("nothing to compare with: name a snapshot or an action", where="match")
 
-    def work(report: Progress) -> dict[str, Any]:
-        measured = measure_aside(workspace, stored.session, lambda share: report(0.5 * share))
-        other_measured = measure_aside(workspace, other, lambda share: report(0.5 + 0.5 * share))
-        here = mix_loudness_lufs(workspace, stored.session, measured, order.stretch_s)
-        there = mix_loudness_lufs(workspace, other, other_measured, order.stretch_s)
-        audible = min(here, there) > FLOOR_DB
-        return {
-            "lufs": report_to_json(here),
-            "other_lufs": report_to_json(there),
-            "matching_db": here - there if audible else 0.0,
-            "revision": stored.revision,
-        }
-
-    return JobStatus.of(jobs.start_instead(f"Match {session_id}", work))
+    task = MatchLoudness(session=stored.session, other=other, stretch_s=order.stretch_s)
+    return start_task(jobs, workspace, f"Match {session_id}", task, stored.revision)

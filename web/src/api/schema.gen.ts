@@ -1971,7 +1971,10 @@ export interface components {
             id: string;
             preset: components["schemas"]["Preset-Output"];
         };
-        /** PrintOrder */
+        /**
+         * PrintOrder
+         * @description How to print a mix, and from where to where.
+         */
         PrintOrder: {
             /**
              * Bits

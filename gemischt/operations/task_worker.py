@@ -1,4 +1,4 @@
-"""The other end of ``MeasuringProcess``: measures sessions in a process of its own, one after the other.
+"""The other end of ``TaskProcess``: does tasks in a process of its own, a few at a time.
 
 It reads one order a line and answers in lines, all JSON: {"id", "progress"}, and at last {"id", "result"} or
 {"id", "error"}. A line {"cancel": id} stops that order. It ends when nobody writes to it any more.
@@ -14,19 +14,15 @@ import threading
 import time
 import traceback
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any, TextIO
 
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.errors import Cancelled, GemischtError
-from gemischt.core.session.validation import parse_session
+from gemischt.operations.jobs import WORKERS
 from gemischt.operations.priority import run_when_idle
-from gemischt.operations.session_measuring import (
-    examine_session,
-    finding_to_json,
-    measure_session,
-    measurement_to_json,
-)
+from gemischt.operations.tasks import TASK
 from gemischt.operations.workspace import Workspace
 
 _TELL_EVERY_S = 0.05
@@ -64,21 +60,26 @@ class _Worker:
     def __init__(self, orders: _Orders, tell: Tell) -> None:
         self._orders = orders
         self._tell = tell
-        self._workspace: Workspace | None = None
+        self._workspaces: dict[Path, Workspace] = {}
+        self._opening = threading.Lock()
 
     def run(self) -> None:
         """Do what is ordered until there is no more."""
-        while (order := self._orders.waiting.get()) is not None:
-            try:
-                self._tell({"id": order["id"], "result": self._measure(order)})
-            except GemischtError as error:
-                self._tell({"id": order["id"], "error": error_to_json(error)})
-            except Exception as error:
-                traceback.print_exc()
-                unexpected = GemischtError(f"measuring failed ({error!r})", remedy="Try again.")
-                self._tell({"id": order["id"], "error": error_to_json(unexpected)})
+        with ThreadPoolExecutor(WORKERS, thread_name_prefix="task") as pool:
+            while (order := self._orders.waiting.get()) is not None:
+                pool.submit(self._answer, order)
 
-    def _measure(self, order: dict[str, Any]) -> dict[str, Any]:
+    def _answer(self, order: dict[str, Any]) -> None:
+        try:
+            self._tell({"id": order["id"], "result": self._done(order)})
+        except GemischtError as error:
+            self._tell({"id": order["id"], "error": error_to_json(error)})
+        except Exception as error:
+            traceback.print_exc()
+            unexpected = GemischtError(f"the work failed ({error!r})", remedy="Try again.")
+            self._tell({"id": order["id"], "error": error_to_json(unexpected)})
+
+    def _done(self, order: dict[str, Any]) -> dict[str, Any]:
         told_s = 0.0
 
         def progress(share: float) -> None:
@@ -88,18 +89,16 @@ class _Worker:
                 told_s = time.monotonic()
                 self._tell({"id": order["id"], "progress": share})
 
-        workspace = self._open(Path(order["folder"]))
-        session = parse_session(order["session"])
-        measurement = measure_session(workspace, session, progress)
-        found = examine_session(workspace, session, measurement)
-        return measurement_to_json(session, measurement) | {"findings": [finding_to_json(item) for item in found]}
+        return TASK.validate_python(order["task"]).run(self._open(Path(order["folder"])), progress)
 
     def _open(self, folder: Path) -> Workspace:
-        if self._workspace is None or self._workspace.folder != folder:
-            if self._workspace is not None:
-                self._workspace.close()
-            self._workspace = Workspace(folder)
-        return self._workspace
+        """The data folder; the last few are kept open."""
+        with self._opening:
+            workspace = self._workspaces.pop(folder, None) or Workspace(folder)
+            self._workspaces[folder] = workspace
+            if len(self._workspaces) > WORKERS:
+                self._workspaces.pop(next(iter(self._workspaces))).close()
+            return workspace
 
 
 def error_to_json(error: GemischtError) -> dict[str, str]:
@@ -108,7 +107,7 @@ def error_to_json(error: GemischtError) -> dict[str, str]:
 
 
 def main() -> None:
-    """Measure whatever comes in."""
+    """Do whatever comes in."""
     run_when_idle()
     # What interrupts the program in a terminal is not meant for us: we end when it does.
     signal.signal(signal.SIGINT, signal.SIG_IGN)

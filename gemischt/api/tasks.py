@@ -1,0 +1,19 @@
+"""Tasks over the song of a session, as jobs."""
+
+from typing import Any
+
+from gemischt.api.schemas import JobStatus
+from gemischt.operations.jobs import Jobs
+from gemischt.operations.task_process import run_aside
+from gemischt.operations.tasks import Task
+from gemischt.operations.workspace import Workspace
+from gemischt.storage.audio_files import Progress
+
+
+def start_task(jobs: Jobs, workspace: Workspace, title: str, task: Task, revision: int) -> JobStatus:
+    """Begin a task; an earlier one of the same title is given up. Its result says of which revision it is."""
+
+    def work(report: Progress) -> dict[str, Any]:
+        return run_aside(task, workspace, report) | {"revision": revision}
+
+    return JobStatus.of(jobs.start_instead(title, work))

@@ -1,0 +1,187 @@
+"""Tasks that render whole songs: what each needs, and what it gives as JSON.
+
+They cross over to a process of their own (``task_process``), so what they need is data, too.
+"""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field, TypeAdapter
+
+from gemischt.core.analysis.lanes import report_block
+from gemischt.core.analysis.leaks import find_leaks
+from gemischt.core.analysis.ledger import path_ledger
+from gemischt.core.analysis.listening import Media
+from gemischt.core.analysis.reference import Figure, Place, bring_to_reference
+from gemischt.core.metering.ballistics import FLOOR_DB
+from gemischt.core.session.document import Id, Session
+from gemischt.operations.measuring import summary_to_json
+from gemischt.operations.printing import Bits, print_into_folder
+from gemischt.operations.reports import report_to_json
+from gemischt.operations.session_measuring import (
+    examine_session,
+    finding_to_json,
+    measure_session,
+    measurement_to_json,
+    mix_loudness_lufs,
+)
+from gemischt.operations.workspace import Workspace
+from gemischt.storage.audio_files import Progress
+
+StretchS = tuple[float, float]
+
+
+class MeasureSong(BaseModel):
+    """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered."""
+
+    task: Literal["measure-song"] = "measure-song"
+    session: Session
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        measurement = measure_session(workspace, self.session, progress)
+        found = examine_session(workspace, self.session, measurement)
+        return measurement_to_json(self.session, measurement) | {"findings": [finding_to_json(item) for item in found]}
+
+
+class ReferenceOrder(BaseModel):
+    """What to bring where; ``target`` in the figure's own unit."""
+
+    strips: list[Id] = Field(min_length=1, max_length=512)
+    figure: Figure = "peak"
+    target: float = Field(default=-18.0, ge=-80.0, le=20.0)
+    place: Place = "trim"
+    together: bool = False
+    compensate: bool = False
+
+
+class PlanReference(BaseModel):
+    """What bringing strips to a reference would change, and the edit that does it."""
+
+    task: Literal["plan-reference"] = "plan-reference"
+    session: Session
+    order: ReferenceOrder
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        order = self.order
+        plan = bring_to_reference(
+            self.session,
+            measure_session(workspace, self.session, progress),
+            order.strips,
+            figure=order.figure,
+            target=order.target,
+            place=order.place,
+            together=order.together,
+            compensate=order.compensate,
+        )
+        return _written(plan)
+
+
+class MatchLoudness(BaseModel):
+    """Loudness of the mix and of what it is compared with, and what makes the latter as loud."""
+
+    task: Literal["match-loudness"] = "match-loudness"
+    session: Session
+    other: Session
+    stretch_s: StretchS | None
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        measured = measure_session(workspace, self.session, lambda share: progress(0.5 * share))
+        other_measured = measure_session(workspace, self.other, lambda share: progress(0.5 + 0.5 * share))
+        here = mix_loudness_lufs(workspace, self.session, measured, self.stretch_s)
+        there = mix_loudness_lufs(workspace, self.other, other_measured, self.stretch_s)
+        audible = min(here, there) > FLOOR_DB
+        return {
+            "lufs": report_to_json(here),
+            "other_lufs": report_to_json(there),
+            "matching_db": here - there if audible else 0.0,
+        }
+
+
+class MeasureLedger(BaseModel):
+    """Every way of a strip to the mix, measured."""
+
+    task: Literal["measure-ledger"] = "measure-ledger"
+    session: Session
+    strip: Id
+    stretch_s: StretchS | None
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        media = _media(workspace, self.session)
+        return _written(path_ledger(self.session, media, self.strip, stretch_s=self.stretch_s, report=progress))
+
+
+class FindLeaks(BaseModel):
+    """What is left of a strip when its fader is down."""
+
+    task: Literal["find-leaks"] = "find-leaks"
+    session: Session
+    strip: Id
+    stretch_s: StretchS | None
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        media = _media(workspace, self.session)
+        return _written(find_leaks(self.session, media, self.strip, stretch_s=self.stretch_s, report=progress))
+
+
+class ReportBlock(BaseModel):
+    """What a parallel block adds up to, and whether its lanes comb."""
+
+    task: Literal["report-block"] = "report-block"
+    session: Session
+    strip: Id
+    block: Id
+    stretch_s: StretchS | None
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        media = _media(workspace, self.session)
+        report = report_block(self.session, media, self.strip, self.block, stretch_s=self.stretch_s, report=progress)
+        return _written(report)
+
+
+class PrintOrder(BaseModel):
+    """How to print a mix, and from where to where."""
+
+    bits: Bits = "24"
+    from_s: float | None = Field(default=None, ge=0.0)
+    to_s: float | None = Field(default=None, gt=0.0)
+
+
+class PrintMix(BaseModel):
+    """The mix as a file among the prints, and what it measures."""
+
+    task: Literal["print-mix"] = "print-mix"
+    session: Session
+    order: PrintOrder
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        order = self.order
+        printed = print_into_folder(
+            self.session,
+            workspace.open_media(self.session),
+            workspace.prints,
+            bits=order.bits,
+            from_s=order.from_s,
+            to_s=order.to_s,
+            progress=progress,
+        )
+        return {
+            "file_name": printed.path.name,
+            "bits": order.bits,
+            "clipped_samples": printed.clipped_samples,
+            "summary": summary_to_json(printed.summary),
+        }
+
+
+Task = Annotated[
+    MeasureSong | PlanReference | MatchLoudness | MeasureLedger | FindLeaks | ReportBlock | PrintMix,
+    Field(discriminator="task"),
+]
+TASK: TypeAdapter[Task] = TypeAdapter(Task)
+
+
+def _media(workspace: Workspace, session: Session) -> Media:
+    return workspace.open_media(session).samples
+
+
+def _written(report: object) -> dict[str, Any]:
+    written: dict[str, Any] = report_to_json(report)
+    return written
