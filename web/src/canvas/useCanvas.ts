@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useRef, type RefObject } from "react";
 
-import { onEachFrame } from "../lib/animation";
+import { onEachFrame, type Pace } from "../lib/animation";
 import { useTheme } from "../theme/useTheme";
 import { colorsOf, type Colors } from "./colors";
 
@@ -14,10 +14,10 @@ export type Paint = (
 export type Canvas = { ref: RefObject<HTMLCanvasElement | null>; repaint: () => void };
 
 /**
- * A canvas that is sharp on any screen. `paint` works in CSS pixels. With `moving`, it runs every animation frame;
+ * A canvas that is sharp on any screen. `paint` works in CSS pixels. With `moving`, it runs in animation frames;
  * otherwise when something it depends on changes, or when `repaint` is called.
  */
-export function useCanvas(paint: Paint, moving: boolean): Canvas {
+export function useCanvas(paint: Paint, moving: Pace | false): Canvas {
   const ref = useRef<HTMLCanvasElement>(null);
   const painter = useRef(paint);
   const theme = useTheme((state) => state.theme);
@@ -54,7 +54,7 @@ export function useCanvas(paint: Paint, moving: boolean): Canvas {
       draw();
     });
     observer.observe(canvas);
-    const stop = moving ? onEachFrame(draw) : () => undefined;
+    const stop = moving ? onEachFrame(draw, moving) : () => undefined;
     return () => {
       observer.disconnect();
       stop();

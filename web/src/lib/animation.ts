@@ -1,32 +1,48 @@
 import { useEffect, useRef, type RefObject } from "react";
 
 type Step = () => void;
+/** What glides moves in every frame; what is read or only wanders moves less often, all of it in the same frames. */
+export type Pace = "gliding" | "wandering";
 
-const steps = new Set<Step>();
+const WANDERING_EVERY_FRAMES = 3;
+const SPARING_MS = 15000;
+
+const steps = new Map<Step, Pace>();
 let frame = 0;
+let framesSeen = 0;
+let sparingUntil = 0;
 
-function run() {
+function run(now: number) {
   frame = requestAnimationFrame(run);
-  steps.forEach((step) => step());
+  framesSeen += 1;
+  const all = framesSeen % WANDERING_EVERY_FRAMES === 0;
+  steps.forEach((pace, step) => {
+    if (all || (pace === "gliding" && now >= sparingUntil)) step();
+  });
 }
 
-/** Run a step every animation frame, all of the page's in one callback; what is returned ends it. */
-export function onEachFrame(step: Step): () => void {
+/** Sound comes before pictures: for a while, draw no more often than needed. */
+export function spareDrawing(): void {
+  sparingUntil = performance.now() + SPARING_MS;
+}
+
+/** Run a step in animation frames, all of the page's in one callback; what is returned ends it. */
+export function onEachFrame(step: Step, pace: Pace): () => void {
   if (steps.size === 0) frame = requestAnimationFrame(run);
-  steps.add(step);
+  steps.set(step, pace);
   return () => {
     steps.delete(step);
     if (steps.size === 0) cancelAnimationFrame(frame);
   };
 }
 
-/** Run the latest step every animation frame while the component is there. */
-export function useEachFrame(step: Step): void {
+/** Run the latest step in animation frames while the component is there. */
+export function useEachFrame(step: Step, pace: Pace): void {
   const latest = useRef(step);
   useEffect(() => {
     latest.current = step;
   });
-  useEffect(() => onEachFrame(() => latest.current()), []);
+  useEffect(() => onEachFrame(() => latest.current(), pace), [pace]);
 }
 
 /**
@@ -42,6 +58,6 @@ export function useSliding(placePx: () => number): RefObject<HTMLDivElement | nu
     if (!element.current || shown.current === transform) return;
     shown.current = transform;
     element.current.style.transform = transform;
-  });
+  }, "wandering");
   return element;
 }

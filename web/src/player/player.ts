@@ -1,3 +1,4 @@
+import { spareDrawing } from "../lib/animation";
 import workletUrl from "./playback.worklet.ts?worker&url";
 
 /** The sound card's side: an audio context whose worklet is fed through a port. */
@@ -22,6 +23,7 @@ export class Speaker {
     });
     node.port.onmessage = (event: MessageEvent<{ missed: number }>) => {
       this.missedBlocks = event.data.missed;
+      spareDrawing();
     };
     node.connect(context.destination);
     this.node = node;

@@ -38,14 +38,14 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
       },
       [curve, processor.params.threshold_db, read],
     ),
-    playing,
+    playing && "wandering",
   );
   const { ref: history } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) => paintTrace(context, widthPx, heightPx, colors, trace.current),
       [],
     ),
-    playing,
+    playing && "wandering",
   );
 
   const action = (values: object) => ({

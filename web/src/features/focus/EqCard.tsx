@@ -51,7 +51,7 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
         paintEq(context, widthPx, heightPx, colors, curve, live.spectrum),
       [curve, live],
     ),
-    playing,
+    playing && "wandering",
   );
 
   const onPointerDown = (index: number) => (event: PointerEvent<HTMLElement>) => {

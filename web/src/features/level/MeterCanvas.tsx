@@ -75,7 +75,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
       },
       [live, stage, items, cells, repaintReductions],
     ),
-    playing,
+    playing && "gliding",
   );
 
   useLayoutEffect(() => {

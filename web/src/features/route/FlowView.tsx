@@ -81,7 +81,7 @@ export function FlowView({ flow }: { flow: Flow }) {
         paintFlow(context, heightPx, colors, { flow, place, nodes, lit, levelDb, reductionDb }),
       [flow, place, nodes, lit, levelDb, reductionDb],
     ),
-    playing,
+    playing && "gliding",
   );
 
   useEffect(() => {

@@ -181,7 +181,7 @@ function useTicker(update: (element: HTMLElement) => void) {
   const ref = useRef<HTMLSpanElement>(null);
   useEachFrame(() => {
     if (ref.current) update(ref.current);
-  });
+  }, "wandering");
   return ref;
 }
 
