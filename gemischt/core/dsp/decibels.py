@@ -7,6 +7,7 @@ to 1e-8 dB, far inside what any meter shows.
 import numpy as np
 from numpy.polynomial import Chebyshev
 
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import inline_kernel
 
 _LOG2 = Chebyshev.interpolate(np.log2, 10, domain=[1.0, 2.0]).convert(kind=np.polynomial.Polynomial).coef
@@ -29,8 +30,8 @@ def amplitude_to_db(amplitude: float) -> float:
     bits = np.float64(x).view(np.int64)
     exponent = np.float64((bits >> 52) - 1023)
     m = np.int64((bits & _MANTISSA) | _ONE).view(np.float64)
-    p = L6 + m * (L7 + m * (L8 + m * (L9 + m * L10)))
-    p = L0 + m * (L1 + m * (L2 + m * (L3 + m * (L4 + m * (L5 + m * p)))))
+    p = fma(m, fma(m, fma(m, fma(m, L10, L9), L8), L7), L6)
+    p = fma(m, fma(m, fma(m, fma(m, fma(m, fma(m, p, L5), L4), L3), L2), L1), L0)
     return DB_PER_OCTAVE * (exponent + p)
 
 
@@ -40,7 +41,7 @@ def db_to_amplitude(level_db: float) -> float:
     octaves = level_db * (1.0 / DB_PER_OCTAVE)
     whole = np.floor(octaves)
     f = octaves - whole
-    p = E0 + f * (E1 + f * (E2 + f * (E3 + f * (E4 + f * (E5 + f * (E6 + f * E7))))))
+    p = fma(f, fma(f, fma(f, fma(f, fma(f, fma(f, fma(f, E7, E6), E5), E4), E3), E2), E1), E0)
     scale = np.int64((np.int64(whole) + 1023) << 52).view(np.float64)
     return float(p * scale)
 

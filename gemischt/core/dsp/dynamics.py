@@ -6,6 +6,7 @@ eq. 4, smoothing of the reduction in the logarithmic domain with separate attack
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, kernel
 from gemischt.core.dsp.mixing import delay_in_place
 
@@ -40,15 +41,16 @@ def detect_levels_db(
             mean_square[channel] = power if power > _TINY else 0.0
     else:
         for channel in range(n_channels):
-            for i in range(n_samples):
-                levels_db[channel, i] = abs(detector[channel, i])
+            heard, level = detector[channel, :n_samples], levels_db[channel]
+            for i in range(heard.size):
+                level[i] = abs(heard[i])
     if n_channels == 2:
         if link >= 1.0:
-            for i in range(n_samples):
-                louder = max(levels_db[0, i], levels_db[1, i])
-                levels_db[0, i] = amplitude_to_db(louder)
-            for i in range(n_samples):
-                levels_db[1, i] = levels_db[0, i]
+            first, second = levels_db[0, :n_samples], levels_db[1, :n_samples]
+            for i in range(first.size):
+                level_db = amplitude_to_db(max(first[i], second[i]))
+                first[i] = level_db
+                second[i] = level_db
         else:
             for i in range(n_samples):
                 a = amplitude_to_db(levels_db[0, i])
@@ -116,8 +118,8 @@ def smooth_reduction(
             # Without hold the faster of both ways is the greater value while growing and while falling.
             row = reduction_db[stream, :n_samples]
             for i in range(row.size):
-                growing = row[i] * (1.0 - attack) + attack * last
-                falling = row[i] * (1.0 - release) + release * last
+                growing = fma(attack, last, row[i] * (1.0 - attack))
+                falling = fma(release, last, row[i] * (1.0 - release))
                 last = growing if growing > falling else falling
                 row[i] = last
         else:
@@ -151,13 +153,22 @@ def apply_reduction(
             makeup = static[0, MAKEUP] - static[1, MAKEUP] * to_go
             mix = static[0, MIX] - static[1, MIX] * to_go
             audio[channel, i] *= 1.0 - mix + mix * db_to_amplitude(makeup - reduction_db[stream, i])
-        makeup = static[0, MAKEUP]
-        mix = static[0, MIX]
-        dry = 1.0 - mix
+    makeup = static[0, MAKEUP]
+    mix = static[0, MIX]
+    dry = 1.0 - mix
+    if n_streams == 1 and audio.shape[0] == 2:
+        left, right = audio[0, ramped:n_samples], audio[1, ramped:n_samples]
+        reduction = reduction_db[0, ramped:n_samples]
+        for i in range(left.size):
+            gain = fma(mix, db_to_amplitude(makeup - reduction[i]), dry)
+            left[i] *= gain
+            right[i] *= gain
+        return
+    for channel in range(audio.shape[0]):
         rest = audio[channel, ramped:n_samples]
-        reduction = reduction_db[stream, ramped:n_samples]
+        reduction = reduction_db[channel, ramped:n_samples]
         for i in range(rest.size):
-            rest[i] *= dry + mix * db_to_amplitude(makeup - reduction[i])
+            rest[i] *= fma(mix, db_to_amplitude(makeup - reduction[i]), dry)
 
 
 @kernel(AUDIO, AUDIO, AUDIO, AUDIO, INT, FLOAT, BOOL, VECTOR, INT, VECTOR, AUDIO, COUNTS, VECTOR, COUNTS, AUDIO, COUNTS)
