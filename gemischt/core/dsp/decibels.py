@@ -32,7 +32,7 @@ def amplitude_to_db(amplitude: float) -> float:
     m = np.int64((bits & _MANTISSA) | _ONE).view(np.float64)
     p = fma(m, fma(m, fma(m, fma(m, L10, L9), L8), L7), L6)
     p = fma(m, fma(m, fma(m, fma(m, fma(m, fma(m, p, L5), L4), L3), L2), L1), L0)
-    return DB_PER_OCTAVE * (exponent + p)
+    return float(DB_PER_OCTAVE * (exponent + p))
 
 
 @inline_kernel
