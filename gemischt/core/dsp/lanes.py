@@ -164,6 +164,16 @@ def _without_traces(_context: Any, value: Any, least: Any) -> Any:
     return EIGHT(EIGHT, EIGHT), generate
 
 
+@intrinsic
+def _held_within(_context: Any, value: Any, least: Any, most: Any) -> Any:
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        value, least, most = arguments
+        raised = builder.select(builder.fcmp_ordered("<", value, least), least, value)
+        return builder.select(builder.fcmp_ordered(">", raised, most), most, raised)
+
+    return value(value, value, value), generate
+
+
 def call_on_lanes(builder: Any, name: str, lanes: Lanes, arguments: Any) -> Any:
     """Call one of the compiler's own functions that take and give lanes of one type."""
     kind = ir.FunctionType(lanes.vector, [lanes.vector] * len(arguments))
@@ -194,6 +204,7 @@ def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
 _operator(operator.add, "fadd")
 _operator(operator.sub, "fsub")
 _operator(operator.mul, "fmul")
+_operator(operator.truediv, "fdiv")
 
 spread = cast(Any, _spread)
 """spread(number): the same in every lane."""
@@ -211,6 +222,9 @@ magnitudes = cast(Any, _magnitudes)
 """magnitudes(eight), lane by lane."""
 without_traces = cast(Any, _without_traces)
 """without_traces(eight, least): what is no louder than ``least`` becomes nothing, lane by lane."""
+
+held_within = cast(Any, _held_within)
+"""held_within(lanes, least, most): no less and no more, lane by lane."""
 
 
 @inline_kernel

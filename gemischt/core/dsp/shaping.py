@@ -5,6 +5,8 @@ first filter's slope: what folds back lands there. What is below 20 kHz meets fi
 is single precision, which rounds 140 dB under the signal.
 """
 
+from typing import Any
+
 import numpy as np
 from numpy.polynomial.polynomial import polyadd
 
@@ -21,6 +23,7 @@ from gemischt.core.dsp.jit import (
     inline_kernel,
     kernel,
 )
+from gemischt.core.dsp.lanes import N_SINGLES, held_within, load, spread, store
 
 _STOP_DB = 100.0
 FIRST = design_half_band(40, _STOP_DB)
@@ -69,6 +72,22 @@ def tanh(x: np.float32) -> np.float32:
 
 
 @inline_kernel
+def tanh_of_lanes(x: Any) -> Any:
+    """``tanh`` of sixteen."""
+    top = spread(_TOP)
+    y = held_within(x, spread(-_TOP), top)
+    t = y * y
+    over, under = spread(N6), spread(D6)
+    over, under = fma(t, over, spread(N5)), fma(t, under, spread(D5))
+    over, under = fma(t, over, spread(N4)), fma(t, under, spread(D4))
+    over, under = fma(t, over, spread(N3)), fma(t, under, spread(D3))
+    over, under = fma(t, over, spread(N2)), fma(t, under, spread(D2))
+    over, under = fma(t, over, spread(N1)), fma(t, under, spread(D1))
+    over, under = fma(t, over, spread(N0)), fma(t, under, spread(D0))
+    return y * over / under
+
+
+@inline_kernel
 def _interleave(out: Single, early: Single, late: Single) -> None:
     for i in range(early.size):
         out[2 * i] = early[i]
@@ -99,8 +118,22 @@ def _bend(wave: Single, ramp: Audio, left: int) -> None:
     rest = tanh(bias)
     scale = _ONE / (drive * (_ONE - rest * rest))
     steady = wave[ramped:]
-    for i in range(steady.size):
+    whole = steady.size - steady.size % N_SINGLES
+    drives, biases, rests, scales = spread(drive), spread(bias), spread(rest), spread(scale)
+    for i in range(0, whole, N_SINGLES):
+        store(steady, i, (tanh_of_lanes(fma(drives, load(steady, i), biases)) - rests) * scales)
+    for i in range(whole, steady.size):
         steady[i] = (tanh(fma(drive, steady[i], bias)) - rest) * scale
+
+
+@inline_kernel
+def _move_back(line: Single, end: int) -> None:
+    """Put the 64 samples before ``end + 64`` at the beginning."""
+    first, second, third, fourth = load(line, end), load(line, end + 16), load(line, end + 32), load(line, end + 48)
+    store(line, 0, first)
+    store(line, 16, second)
+    store(line, 32, third)
+    store(line, 48, fourth)
 
 
 @kernel(
@@ -137,39 +170,41 @@ def saturate(
     """
     keep = 64
     doubled = np.empty((2, 4 * 256), np.float32)
+    early, late = doubled[0], doubled[1]
     x1, x2, x4, early8, late8 = lines[0], lines[1], lines[2], lines[3], lines[4]
     y4, early4, late4, early2, late2 = lines[5], lines[6], lines[7], lines[8], lines[9]
-    for start in range(0, n_samples, 256):
-        n = min(256, n_samples - start)
-        left = max(0, remaining[0] - start)
-        new1 = slice(keep, keep + n)
-        new2 = slice(keep, keep + 2 * n)
-        new4 = slice(keep, keep + 4 * n)
-        lengths = (n, 2 * n, 4 * n, 4 * n, 4 * n, 4 * n, 2 * n, 2 * n, n, n)
-        for channel in range(audio.shape[0]):
-            for line in range(10):
-                for i in range(keep):
-                    lines[line, i] = kept[channel, line, i]
+    rates = (1, 2, 4, 4, 4, 4, 2, 2, 1, 1)
+    for channel in range(audio.shape[0]):
+        for line in range(10):
+            for i in range(keep):
+                lines[line, i] = kept[channel, line, i]
+        for start in range(0, n_samples, 256):
+            n = min(256, n_samples - start)
+            new1 = slice(keep, keep + n)
+            new2 = slice(keep, keep + 2 * n)
+            new4 = slice(keep, keep + 4 * n)
+            left = max(0, remaining[0] - start)
             for i in range(n):
                 x1[keep + i] = min(max(audio[channel, start + i], -_LOUDEST), _LOUDEST)
-            double_rate(doubled[0, :n], doubled[1, :n], x1, first, keep)
-            _interleave(x2[new2], doubled[0, :n], doubled[1, :n])
-            double_rate(doubled[0, : 2 * n], doubled[1, : 2 * n], x2, second, keep)
-            _interleave(x4[new4], doubled[0, : 2 * n], doubled[1, : 2 * n])
+            double_rate(early[:n], late[:n], x1, first, keep)
+            _interleave(x2[new2], early[:n], late[:n])
+            double_rate(early[: 2 * n], late[: 2 * n], x2, second, keep)
+            _interleave(x4[new4], early[: 2 * n], late[: 2 * n])
             double_rate(early8[new4], late8[new4], x4, third, keep)
             _bend(early8[new4], ramp, left)
             _bend(late8[new4], ramp, left)
             halve_rate(y4[new4], early8, late8, third, keep)
             _part(early4[new2], late4[new2], y4, keep - 1)  # A quarter of a sample later.
-            halve_rate(doubled[0, : 2 * n], early4, late4, second, keep)
-            _part(early2[new1], late2[new1], doubled[0], 0)
-            halve_rate(doubled[0, :n], early2, late2, first, keep)
+            halve_rate(early[: 2 * n], early4, late4, second, keep)
+            _part(early2[new1], late2[new1], early, 0)
+            halve_rate(early[:n], early2, late2, first, keep)
             for i in range(n):
-                wet[channel, start + i] = doubled[0, i]
+                wet[channel, start + i] = early[i]
             for line in range(10):
-                end = lines[line, lengths[line] :]
-                for i in range(keep):
-                    kept[channel, line, i] = end[i]
+                _move_back(lines[line], rates[line] * n)
+        for line in range(10):
+            for i in range(keep):
+                kept[channel, line, i] = lines[line, i]
 
 
 @kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS)

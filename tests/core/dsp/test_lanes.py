@@ -6,9 +6,10 @@ import numpy as np
 
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
+from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
 from gemischt.core.dsp.lanes import (
     aligned,
+    held_within,
     lane,
     load,
     magnitudes,
@@ -22,8 +23,8 @@ from gemischt.core.dsp.lanes import (
 )
 
 
-@kernel(VECTOR, VECTOR, VECTOR, AUDIO)
-def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> None:
+@kernel(VECTOR, VECTOR, VECTOR, AUDIO, returns=FLOAT)
+def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> float:
     x, y, z = load(a, 0), load(b, 0), load(c, 0)
     store(out[0], 0, x + y)
     store(out[1], 0, x - y)
@@ -34,7 +35,9 @@ def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> None:
     store(out[6], 0, swap_halves(x))
     store(out[7], 0, swap_pairs(x))
     store(out[8], 0, swap_neighbours(x))
-    out[9, 0] = lane(x, 6)
+    store(out[9], 0, x / y)
+    store(out[10], 0, held_within(x, spread(-0.5), magnitudes(y)))
+    return float(lane(x, 6))
 
 
 @kernel(SINGLE_VECTOR, SINGLE_VECTOR, SINGLE_VECTOR)
@@ -69,13 +72,13 @@ class LanesTest(unittest.TestCase):
 
     def test_eight_numbers(self) -> None:
         a, b, c = self.random.standard_normal((3, 8))
-        out = np.zeros((10, 8))
-        _all_of_eight(a, b, c, out)
+        out = np.zeros((11, 8))
+        seventh = _all_of_eight(a, b, c, out)
         places = np.arange(8)
         expected = [a + b, a - b, a * b, a * b + c, np.abs(a), np.where(np.abs(a) > 0.5, a, 0.0)]
-        expected += [a[places ^ 4], a[places ^ 2], a[places ^ 1]]
-        np.testing.assert_allclose(out[:9], expected, rtol=1e-15, atol=1e-15)
-        self.assertEqual(out[9, 0], a[6])
+        expected += [a[places ^ 4], a[places ^ 2], a[places ^ 1], a / b, np.maximum(-0.5, np.minimum(a, np.abs(b)))]
+        np.testing.assert_allclose(out, expected, rtol=1e-15, atol=1e-15)
+        self.assertEqual(seventh, a[6])
 
     def test_sixteen_of_single_precision(self) -> None:
         a, b = (self.random.standard_normal(size).astype(np.float32) for size in (19, 16))
