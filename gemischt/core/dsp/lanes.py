@@ -149,9 +149,33 @@ def _lane(_context: Any, value: Any, index: Any) -> Any:
 @intrinsic
 def _magnitudes(_context: Any, value: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return call_on_lanes(builder, "llvm.fabs", EIGHT, arguments)
+        return call_on_lanes(builder, "llvm.fabs", value, arguments)
 
-    return EIGHT(EIGHT), generate
+    return value(value), generate
+
+
+@intrinsic
+def _greater(_context: Any, a: Any, b: Any) -> Any:
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        return builder.select(builder.fcmp_ordered(">", *arguments), *arguments)
+
+    return a(a, a), generate
+
+
+@intrinsic
+def _greatest(_context: Any, value: Any) -> Any:
+    number = types.float64 if value == EIGHT else types.float32
+
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        greatest, n_lanes = arguments[0], value.n_lanes
+        while n_lanes > 1:
+            n_lanes //= 2
+            order = [lane + n_lanes if lane < n_lanes else lane for lane in range(value.n_lanes)]
+            other = _pick(builder, greatest, ir.Constant(value.vector, ir.Undefined), order)
+            greatest = builder.select(builder.fcmp_ordered(">", greatest, other), greatest, other)
+        return builder.extract_element(greatest, _PLACE(0))
+
+    return number(value), generate
 
 
 @intrinsic
@@ -219,7 +243,11 @@ The source may be of single precision."""
 lane = cast(Any, _lane)
 """lane(eight, index): one of them."""
 magnitudes = cast(Any, _magnitudes)
-"""magnitudes(eight), lane by lane."""
+"""magnitudes(lanes), lane by lane."""
+greater = cast(Any, _greater)
+"""greater(a, b), lane by lane."""
+greatest = cast(Any, _greatest)
+"""greatest(lanes): the one number that no other exceeds."""
 without_traces = cast(Any, _without_traces)
 """without_traces(eight, least): what is no louder than ``least`` becomes nothing, lane by lane."""
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, SINGLE_AUDIO, inline_kernel, measuring_kernel
+from gemischt.core.dsp.lanes import N_SINGLES, greater, greatest, load, magnitudes, spread
 from gemischt.core.dsp.magnitude import highest_single
 from gemischt.core.metering.true_peak import N_TAPS, PHASES
 
@@ -18,7 +19,8 @@ PEAK, TRUE_PEAK = range(2)
 PEAK_AT, TRUE_PEAK_AT, OVERS, FIRST_OVER = range(4)
 KEPT_SAMPLES = N_TAPS - 1
 SINGLE_PHASES = PHASES.astype(np.float32)
-_SEGMENT = 256
+_SEGMENT = 128
+_SILENCE = np.float32(0.0)
 _MOST_GAIN = float(np.abs(PHASES).sum(axis=1).max())
 
 
@@ -50,6 +52,36 @@ def _interpolate(out: Single, other_out: Single, part: Single, taps: Single, oth
 
 
 @inline_kernel
+def _highest_of(row: Single, start: int, end: int) -> float:
+    """The highest magnitude of a stretch."""
+    if (end - start) % (2 * N_SINGLES):
+        return highest_single(row[start:end])
+    highest, other = spread(_SILENCE), spread(_SILENCE)
+    for i in range(start, end, 2 * N_SINGLES):
+        highest = greater(magnitudes(load(row, i)), highest)
+        other = greater(magnitudes(load(row, i + N_SINGLES)), other)
+    return float(greatest(greater(highest, other)))
+
+
+@inline_kernel
+def _highest_between(part: Single, n_samples: int, phases: Single) -> float:
+    """The highest of all four phases; ``part`` begins eleven samples early, the samples are a multiple of sixteen."""
+    highest = spread(_SILENCE)
+    for i in range(0, n_samples, N_SINGLES):
+        p0, p1, p2, p3 = load(part, i), load(part, i + 1), load(part, i + 2), load(part, i + 3)
+        p4, p5, p6, p7 = load(part, i + 4), load(part, i + 5), load(part, i + 6), load(part, i + 7)
+        p8, p9, p10, p11 = load(part, i + 8), load(part, i + 9), load(part, i + 10), load(part, i + 11)
+        for phase in range(4):
+            t = phases[phase]
+            early = fma(spread(t[2]), p2, fma(spread(t[1]), p1, spread(t[0]) * p0))
+            early = fma(spread(t[5]), p5, fma(spread(t[4]), p4, fma(spread(t[3]), p3, early)))
+            late = fma(spread(t[8]), p8, fma(spread(t[7]), p7, spread(t[6]) * p6))
+            late = fma(spread(t[11]), p11, fma(spread(t[10]), p10, fma(spread(t[9]), p9, late)))
+            highest = greater(magnitudes(early + late), highest)
+    return float(greatest(highest))
+
+
+@inline_kernel
 def _raise_sample_peak(fresh: Single, at_samples: int, peak: float, state: Audio, counts: Counts) -> None:
     """Take the peak of a segment that begins at a place, and count what is above full scale."""
     if peak > state[PEAK]:
@@ -71,6 +103,8 @@ def _look_between(
     between: Single, part: Single, n_samples: int, at_samples: int, phases: Single, state: Audio, counts: Counts
 ) -> None:
     """Raise the true peak; ``part`` begins eleven samples early, ``between`` (2, n) is scratch."""
+    if n_samples % N_SINGLES == 0 and _highest_between(part, n_samples, phases) <= state[TRUE_PEAK]:
+        return
     for pair in range(2):
         _interpolate(between[0, :n_samples], between[1, :n_samples], part, phases[2 * pair], phases[2 * pair + 1])
         for phase in range(2):
@@ -98,13 +132,14 @@ def _measure_signal(
         row = audio[channel, :n_samples]
         before = highest_single(history[channel])
         for start in range(0, n_samples, _SEGMENT):
-            fresh = row[start : min(n_samples, start + _SEGMENT)]
-            peak = highest_single(fresh)
+            end = min(n_samples, start + _SEGMENT)
+            peak = _highest_of(row, start, end)
             loudest = max(peak, before)
             before = peak
             # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
             if loudest * _MOST_GAIN <= state[TRUE_PEAK] and peak <= 1.0:
                 continue
+            fresh = row[start:end]
             at_samples = offset_samples + start
             _raise_sample_peak(fresh, at_samples, peak, state, counts)
             if start == 0:

@@ -9,6 +9,8 @@ from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
 from gemischt.core.dsp.lanes import (
     aligned,
+    greater,
+    greatest,
     held_within,
     lane,
     load,
@@ -40,10 +42,12 @@ def _all_of_eight(a: Audio, b: Audio, c: Audio, out: Audio) -> float:
     return float(lane(x, 6))
 
 
-@kernel(SINGLE_VECTOR, SINGLE_VECTOR, SINGLE_VECTOR)
-def _sixteen(a: Single, b: Single, out: Single) -> None:
+@kernel(SINGLE_VECTOR, SINGLE_VECTOR, SINGLE_VECTOR, returns=FLOAT)
+def _sixteen(a: Single, b: Single, out: Single) -> float:
     x, y = load(a, 3), load(b, 0)
     store(out, 0, fma(x, y, spread(out[0])) + x * y - y)
+    store(out, 16, greater(magnitudes(x), y))
+    return float(greatest(x))
 
 
 @kernel(VECTOR, INT, INT, VECTOR)
@@ -82,9 +86,11 @@ class LanesTest(unittest.TestCase):
 
     def test_sixteen_of_single_precision(self) -> None:
         a, b = (self.random.standard_normal(size).astype(np.float32) for size in (19, 16))
-        out = np.full(16, 0.25, np.float32)
-        _sixteen(a, b, out)
-        np.testing.assert_allclose(out, 2 * a[3:] * b + 0.25 - b, rtol=1e-5, atol=1e-6)
+        out = np.full(32, 0.25, np.float32)
+        highest = _sixteen(a, b, out)
+        np.testing.assert_allclose(out[:16], 2 * a[3:] * b + 0.25 - b, rtol=1e-5, atol=1e-6)
+        np.testing.assert_array_equal(out[16:], np.maximum(np.abs(a[3:]), b))
+        self.assertEqual(highest, a[3:].max())
 
     def test_rows_become_columns(self) -> None:
         source = self.random.standard_normal(200)
