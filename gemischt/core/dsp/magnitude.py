@@ -1,9 +1,10 @@
-"""The highest magnitude of a stretch of samples, fast."""
+"""The highest magnitude or value of a stretch of samples, fast."""
 
 import numpy as np
 
 from gemischt.core.audio import Audio, Single
-from gemischt.core.dsp.jit import inline_kernel
+from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, inline_kernel, kernel
+from gemischt.core.dsp.lanes import N_LANES, greater, greatest, load, spread
 
 _MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
 _SINGLE_MAGNITUDE = np.int32(0x7FFFFFFF)
@@ -30,3 +31,17 @@ def highest_single(row: Single) -> float:
     for i in range(bits.size):
         top = max(top, bits[i] & _SINGLE_MAGNITUDE)
     return float(np.int32(top).view(np.float32))
+
+
+@kernel(AUDIO, INT, INT, returns=FLOAT)
+def highest_value(rows: Audio, n_rows: int, n_samples: int) -> float:
+    """Of the first samples of the first rows; minus infinity if there are none."""
+    top = spread(-np.inf)
+    for k in range(n_rows):
+        row = rows[k, :n_samples]
+        whole = row.size - row.size % N_LANES
+        for i in range(0, whole, N_LANES):
+            top = greater(load(row, i), top)
+        for i in range(whole, row.size):
+            top = greater(spread(row[i]), top)
+    return float(greatest(top))

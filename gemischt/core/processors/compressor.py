@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import dynamics
+from gemischt.core.dsp.magnitude import highest_value
 from gemischt.core.dsp.mixing import start_ramp
 from gemischt.core.processors.base import Place
 from gemischt.core.processors.compressor_params import CompressorParams
@@ -120,11 +121,11 @@ class DynamicsProcessor:
 
     def loudest_detected_db(self, n_samples: int) -> float:
         """Loudest level the detector saw in the last block, dBFS."""
-        return float(self._levels_db[: self.n_streams, :n_samples].max())
+        return highest_value(self._levels_db, self.n_streams, n_samples)
 
     def deepest_reduction_db(self, n_samples: int) -> float:
         """Deepest gain reduction of the last block, >= 0 dB."""
-        return float(self.reduction_db[: self.n_streams, :n_samples].max())
+        return highest_value(self.reduction_db, self.n_streams, n_samples)
 
     def take_over(self, other: "DynamicsProcessor") -> None:
         """Continue where another instance of this compressor is."""

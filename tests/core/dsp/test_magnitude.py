@@ -1,0 +1,44 @@
+"""Highest magnitudes and values against NumPy's."""
+
+import unittest
+
+import numpy as np
+
+from gemischt.core.dsp.jit import FLOAT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
+from gemischt.core.dsp.magnitude import highest_magnitude, highest_single, highest_value
+
+
+@kernel(VECTOR, returns=FLOAT)
+def _of_double(row: np.ndarray) -> float:
+    return highest_magnitude(row)
+
+
+@kernel(SINGLE_VECTOR, returns=FLOAT)
+def _of_single(row: np.ndarray) -> float:
+    return highest_single(row)
+
+
+prepare_kernels()
+
+
+class MagnitudeTest(unittest.TestCase):
+    def test_magnitudes(self) -> None:
+        random = np.random.default_rng(3)
+        for size in (1, 7, 16, 100):
+            row = random.standard_normal(size)
+            single = row.astype(np.float32)
+            self.assertEqual(_of_double(row), np.abs(row).max())
+            self.assertEqual(_of_single(single), np.abs(single).max())
+        self.assertEqual(_of_double(np.zeros(0)), 0.0)
+        self.assertEqual(_of_double(np.array([-0.0, 0.0])), 0.0)
+
+    def test_values_may_be_negative(self) -> None:
+        random = np.random.default_rng(4)
+        rows = random.standard_normal((2, 37)) - 100.0
+        for n_rows, n_samples in ((1, 1), (1, 8), (2, 9), (2, 37)):
+            self.assertEqual(highest_value(rows, n_rows, n_samples), rows[:n_rows, :n_samples].max())
+        self.assertEqual(highest_value(rows, 2, 0), -np.inf)
+
+
+if __name__ == "__main__":
+    unittest.main()
