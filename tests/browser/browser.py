@@ -1,10 +1,12 @@
 """A real server over a data folder of its own, and Chromium in front of it."""
 
 import atexit
+import contextlib
 import json
 import os
 import shutil
 import socket
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -45,6 +47,15 @@ class Server:
     def __init__(self, folder: Path) -> None:
         self.data = folder / "data"
         self._start(self.data)
+
+    def copy_demo(self, data: Path) -> None:
+        """Give another data folder the sessions and the audio of this one."""
+        shutil.copytree(self.data / "audio", data / "audio")
+        with (
+            contextlib.closing(sqlite3.connect(self.data / "gemischt.sqlite")) as source,
+            contextlib.closing(sqlite3.connect(data / "gemischt.sqlite")) as target,
+        ):
+            source.backup(target)
 
     def restart(self, port: int) -> None:
         """Come back on the same address."""

@@ -1,16 +1,21 @@
 """The command line, run as a user runs it."""
 
+import contextlib
+import io
 import json
 import os
 import socket
 import subprocess
 import sys
 import zipfile
+from dataclasses import dataclass
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
 
+from gemischt.cli.main import main
 from gemischt.core.session.validation import dump_session
 from gemischt.operations.workspace import Workspace
 from tests.support.files import bad_files, write_wav
@@ -24,18 +29,29 @@ FIGURES = {
 }  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Done:
+    stdout: str
+    stderr: str
+
+
 class CommandCase(WorkspaceCase):
-    def run_command(self, *arguments: object, code: int = 0) -> subprocess.CompletedProcess[str]:
-        environment = {**os.environ, "GEMISCHT_DATA": str(self.data)}
-        done = subprocess.run(
-            [str(COMMAND), *(str(item) for item in arguments)],
-            capture_output=True,
-            text=True,
-            env=environment,
-            check=False,
-            timeout=120,
-        )
-        self.assertEqual(done.returncode, code, done.stdout + done.stderr)
+    def run_command(self, *arguments: object, code: int = 0) -> Done:
+        """Run a command within this process: starting one takes longer than most of what they do."""
+        out, err = io.StringIO(), io.StringIO()
+        ended: int | str | None = 0
+        with (
+            mock.patch.dict(os.environ, GEMISCHT_DATA=str(self.data)),
+            mock.patch.object(sys, "argv", ["gemischt", *(str(item) for item in arguments)]),
+            contextlib.redirect_stdout(out),
+            contextlib.redirect_stderr(err),
+        ):
+            try:
+                main()
+            except SystemExit as error:
+                ended = error.code
+        done = Done(out.getvalue(), err.getvalue())
+        self.assertEqual(ended or 0, code, done.stdout + done.stderr)
         return done
 
     def session_file(self) -> Path:
@@ -90,6 +106,15 @@ class MeasureTest(CommandCase):
         self.assertIn("no such file", self.run_command("measure", "nowhere.wav", code=1).stderr)
         self.run_command("measure", code=2)
         self.run_command("measure", "--loud", "x.wav", code=2)
+
+    def test_as_a_process_of_its_own(self) -> None:
+        tone = write_wav(self.folder / "tone.wav", steps((-23, 2)))
+        done = subprocess.run([COMMAND, "measure", tone, "--json"], capture_output=True, text=True, timeout=120)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertAlmostEqual(json.loads(done.stdout)[0]["sample_peak_dbfs"], -23.0, delta=0.01)
+        missing = subprocess.run([COMMAND, "measure", "nowhere.wav"], capture_output=True, text=True, timeout=120)
+        self.assertEqual((missing.returncode, missing.stdout), (1, ""))
+        self.assertIn("no such file", missing.stderr)
 
 
 class RenderTest(CommandCase):
