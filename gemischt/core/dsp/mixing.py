@@ -9,6 +9,7 @@ What follows a ramp is looped over slices: indices that begin at zero need no wr
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts, MediaSamples, Single
+from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import (
     AUDIO,
     BOOL,
@@ -33,8 +34,8 @@ def _add_pairs(out: Audio, first: int, last: int, played: Single, matrix: Audio)
     a, b, c, d = matrix[0, 0], matrix[0, 1], matrix[1, 0], matrix[1, 1]
     for i in range(left.size):
         p, q = played[2 * i], played[2 * i + 1]
-        left[i] += a * p + b * q
-        right[i] += c * p + d * q
+        left[i] = fma(a, p, fma(b, q, left[i]))
+        right[i] = fma(c, p, fma(d, q, right[i]))
 
 
 @kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, AUDIO, INT, INT, BOOL)
