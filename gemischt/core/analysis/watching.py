@@ -23,8 +23,9 @@ from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Strip
 
-BLOCK_SAMPLES = 16384
-"""Also the grain in which a compressor counts as working."""
+BLOCK_SAMPLES = 32768
+WORKING_GRAIN_SAMPLES = 16384
+"""The grain in which a compressor counts as working."""
 N_BINS = 1200
 ENVELOPE_STEPS = 5
 FLOOR_LUFS = -150.0
@@ -64,7 +65,7 @@ class Keeper:
 
 
 class ReductionMeter:
-    """What a compressor or limiter did, block by block."""
+    """What a compressor or limiter did, grain by grain."""
 
     def __init__(self) -> None:
         self._deepest_db = 0.0
@@ -73,15 +74,18 @@ class ReductionMeter:
         self._working = 0
 
     def take(self, operation: ProcessOperation, n_samples: int) -> None:
+        """The next block; none but the last is shorter than a whole number of grains."""
         assert operation.dynamics is not None
-        reduction_db = operation.dynamics.deepest_reduction_db(n_samples)
         processor = operation.processor
-        detected = processor.loudest_detected_db(n_samples) if isinstance(processor, DynamicsProcessor) else 0.0
-        self._deepest_db = max(self._deepest_db, reduction_db)
-        self._detected_dbfs = max(self._detected_dbfs, detected)
-        if detected > _HEARING_DBFS:
-            self._hearing += 1
-            self._working += reduction_db > _WORKING_DB
+        for first in range(0, n_samples, WORKING_GRAIN_SAMPLES):
+            end = min(n_samples, first + WORKING_GRAIN_SAMPLES)
+            reduction_db = operation.dynamics.deepest_reduction_db(end, first)
+            heard_db = processor.loudest_detected_db(end, first) if isinstance(processor, DynamicsProcessor) else 0.0
+            self._deepest_db = max(self._deepest_db, reduction_db)
+            self._detected_dbfs = max(self._detected_dbfs, heard_db)
+            if heard_db > _HEARING_DBFS:
+                self._hearing += 1
+                self._working += reduction_db > _WORKING_DB
 
     def figures(self) -> tuple[float, float, float]:
         return self._deepest_db, self._detected_dbfs, self._working / self._hearing if self._hearing else 0.0

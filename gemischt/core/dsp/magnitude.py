@@ -33,12 +33,12 @@ def highest_single(row: Single) -> float:
     return float(np.int32(top).view(np.float32))
 
 
-@kernel(AUDIO, INT, INT, returns=FLOAT)
-def highest_value(rows: Audio, n_rows: int, n_samples: int) -> float:
-    """Of the first samples of the first rows; minus infinity if there are none."""
+@kernel(AUDIO, INT, INT, INT, returns=FLOAT)
+def highest_value(rows: Audio, n_rows: int, first: int, end: int) -> float:
+    """Of a stretch of the first rows; minus infinity if there is nothing in it."""
     top = spread(-np.inf)
     for k in range(n_rows):
-        row = rows[k, :n_samples]
+        row = rows[k, first:end]
         whole = row.size - row.size % N_LANES
         for i in range(0, whole, N_LANES):
             top = greater(load(row, i), top)

@@ -119,13 +119,13 @@ class DynamicsProcessor:
         )
         self.n_streams = 1 if link >= 1.0 else 2
 
-    def loudest_detected_db(self, n_samples: int) -> float:
-        """Loudest level the detector saw in the last block, dBFS."""
-        return highest_value(self._levels_db, self.n_streams, n_samples)
+    def loudest_detected_db(self, n_samples: int, first: int = 0) -> float:
+        """Loudest level the detector saw in the last block, or from a sample of it on, dBFS."""
+        return highest_value(self._levels_db, self.n_streams, first, n_samples)
 
-    def deepest_reduction_db(self, n_samples: int) -> float:
-        """Deepest gain reduction of the last block, >= 0 dB."""
-        return highest_value(self.reduction_db, self.n_streams, n_samples)
+    def deepest_reduction_db(self, n_samples: int, first: int = 0) -> float:
+        """Deepest gain reduction of the last block, or from a sample of it on, >= 0 dB."""
+        return highest_value(self.reduction_db, self.n_streams, first, n_samples)
 
     def take_over(self, other: "DynamicsProcessor") -> None:
         """Continue where another instance of this compressor is."""

@@ -61,9 +61,9 @@ class Limiter:
             self._remaining,
         )
 
-    def deepest_reduction_db(self, n_samples: int) -> float:
-        """Deepest gain reduction of the last block, >= 0 dB."""
-        return -gain_to_db(float(self._gains[0, :n_samples].min()))
+    def deepest_reduction_db(self, n_samples: int, first: int = 0) -> float:
+        """Deepest gain reduction of the last block, or from a sample of it on, >= 0 dB."""
+        return -gain_to_db(float(self._gains[0, first:n_samples].min()))
 
     def take_over(self, other: "Limiter") -> None:
         self._ramp[:] = other._ramp

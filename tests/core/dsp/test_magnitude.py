@@ -35,9 +35,9 @@ class MagnitudeTest(unittest.TestCase):
     def test_values_may_be_negative(self) -> None:
         random = np.random.default_rng(4)
         rows = random.standard_normal((2, 37)) - 100.0
-        for n_rows, n_samples in ((1, 1), (1, 8), (2, 9), (2, 37)):
-            self.assertEqual(highest_value(rows, n_rows, n_samples), rows[:n_rows, :n_samples].max())
-        self.assertEqual(highest_value(rows, 2, 0), -np.inf)
+        for n_rows, first, end in ((1, 0, 1), (1, 0, 8), (2, 3, 12), (2, 0, 37), (2, 30, 37)):
+            self.assertEqual(highest_value(rows, n_rows, first, end), rows[:n_rows, first:end].max())
+        self.assertEqual(highest_value(rows, 2, 5, 5), -np.inf)
 
 
 if __name__ == "__main__":
