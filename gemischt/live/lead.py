@@ -3,6 +3,8 @@
 SHORTEST_S = 0.08
 """What an edit has to wait for while all is well."""
 LONGEST_S = 0.3
+BRACED_S = 0.12
+_BRACED_FOR_S = 3.0
 _MORE_S = 0.04
 _LESS_S = 0.02
 _CALM_S = 15.0
@@ -15,20 +17,32 @@ class Lead:
     """
 
     def __init__(self) -> None:
-        self.seconds = SHORTEST_S
+        self._seconds = SHORTEST_S
         self._missed = 0
+        self._heard_s = 0.0
         self._changed_s = 0.0
+        self._braced_until_s = 0.0
+
+    @property
+    def seconds(self) -> float:
+        """How far ahead to be now."""
+        return max(self._seconds, BRACED_S) if self._heard_s < self._braced_until_s else self._seconds
 
     def begin(self) -> None:
         """Heard time begins anew."""
-        self._changed_s = 0.0
+        self._heard_s = self._changed_s = self._braced_until_s = 0.0
+
+    def brace(self) -> None:
+        """The machine is about to be busy for a moment."""
+        self._braced_until_s = self._heard_s + _BRACED_FOR_S
 
     def heard(self, heard_s: float, missed: int) -> None:
         """So much has been heard, and so many blocks have been missed since the listener is there."""
+        self._heard_s = heard_s
         if missed > self._missed:
-            self.seconds = min(LONGEST_S, self.seconds + _MORE_S)
+            self._seconds = min(LONGEST_S, self._seconds + _MORE_S)
             self._changed_s = heard_s
-        elif self.seconds > SHORTEST_S and heard_s - self._changed_s > _CALM_S:
-            self.seconds = max(SHORTEST_S, self.seconds - _LESS_S)
+        elif self._seconds > SHORTEST_S and heard_s - self._changed_s > _CALM_S:
+            self._seconds = max(SHORTEST_S, self._seconds - _LESS_S)
             self._changed_s = heard_s
         self._missed = missed

@@ -256,6 +256,9 @@ class Player:
 
     def _edit(self, session: Session, media: OpenMedia, revision: int, serial: int | None) -> None:
         strips, plan, probe = self.strips, self._renderer.plan, self._renderer.probe
+        if serial is None:
+            # An edit that is kept has the page drawn and the song measured anew.
+            self._lead.brace()
         self._media = media
         self._renderer.edit(session, media.samples)
         if probe is not None and self._renderer.plan is not plan:

@@ -2,7 +2,7 @@
 
 import unittest
 
-from gemischt.live.lead import LONGEST_S, SHORTEST_S, Lead
+from gemischt.live.lead import BRACED_S, LONGEST_S, SHORTEST_S, Lead
 
 
 class LeadTest(unittest.TestCase):
@@ -32,6 +32,26 @@ class LeadTest(unittest.TestCase):
         self.assertAlmostEqual(self.lead.seconds, SHORTEST_S + 0.02 + 0.02)
         self.hear(17, 60, 5)
         self.assertEqual(self.lead.seconds, SHORTEST_S)
+
+    def test_braced_for_a_moment_and_then_as_before(self) -> None:
+        self.lead.heard(10.0, 0)
+        self.lead.brace()
+        self.assertEqual(self.lead.seconds, BRACED_S)
+        self.hear(11, 13, 0)
+        self.assertEqual(self.lead.seconds, BRACED_S)
+        self.lead.heard(13.0, 0)
+        self.assertEqual(self.lead.seconds, SHORTEST_S)
+
+    def test_bracing_never_makes_it_shorter_and_a_new_start_ends_it(self) -> None:
+        for missed in range(1, 40):
+            self.lead.heard(1.0, missed)
+        self.lead.brace()
+        self.assertEqual(self.lead.seconds, LONGEST_S)
+        other = Lead()
+        other.heard(10.0, 0)
+        other.brace()
+        other.begin()
+        self.assertEqual(other.seconds, SHORTEST_S)
 
     def test_a_new_listener_counts_from_nothing(self) -> None:
         self.lead.heard(1.0, 50)
