@@ -86,22 +86,13 @@ def print_mix(
     return Printed(path, summary, quantizer.clipped_samples)
 
 
-def print_into_folder(
-    session: Session,
-    media: OpenMedia,
-    folder: Path,
-    *,
-    bits: Bits,
-    from_s: float | None = None,
-    to_s: float | None = None,
-    progress: Progress = no_progress,
-) -> Printed:
-    """Print the mix under the session's name and the first number that is free; raises what ``print_mix`` raises."""
+def next_print(folder: Path, session: Session) -> Path:
+    """The file for another print of a session: its name with the first number that is free."""
     stem = re.sub(r"[^\w ()-]+", "_", session.name).strip() or "mix"
     number = 1
     while (path := folder / f"{stem} {number}.wav").exists():
         number += 1
-    return print_mix(session, media, path, bits=bits, from_s=from_s, to_s=to_s, progress=progress)
+    return path
 
 
 def watched_blocks(

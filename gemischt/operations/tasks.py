@@ -10,12 +10,11 @@ from pydantic import BaseModel, Field, TypeAdapter
 from gemischt.core.analysis.lanes import report_block
 from gemischt.core.analysis.leaks import find_leaks
 from gemischt.core.analysis.ledger import path_ledger
-from gemischt.core.analysis.listening import Media
 from gemischt.core.analysis.reference import Figure, Place, bring_to_reference
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Id, Session
 from gemischt.operations.measuring import summary_to_json
-from gemischt.operations.printing import Bits, print_into_folder
+from gemischt.operations.printing import Bits, next_print, print_mix
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_measuring import (
     examine_session,
@@ -96,43 +95,42 @@ class MatchLoudness(BaseModel):
         }
 
 
-class MeasureLedger(BaseModel):
+class _OfStrip(BaseModel):
+    """What is asked about one strip, over a stretch or the whole song."""
+
+    session: Session
+    strip: Id
+    stretch_s: StretchS | None
+
+
+class MeasureLedger(_OfStrip):
     """Every way of a strip to the mix, measured."""
 
     task: Literal["measure-ledger"] = "measure-ledger"
-    session: Session
-    strip: Id
-    stretch_s: StretchS | None
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        media = _media(workspace, self.session)
+        media = workspace.open_media(self.session).samples
         return _written(path_ledger(self.session, media, self.strip, stretch_s=self.stretch_s, report=progress))
 
 
-class FindLeaks(BaseModel):
+class FindLeaks(_OfStrip):
     """What is left of a strip when its fader is down."""
 
     task: Literal["find-leaks"] = "find-leaks"
-    session: Session
-    strip: Id
-    stretch_s: StretchS | None
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        media = _media(workspace, self.session)
+        media = workspace.open_media(self.session).samples
         return _written(find_leaks(self.session, media, self.strip, stretch_s=self.stretch_s, report=progress))
 
 
-class ReportBlock(BaseModel):
+class ReportBlock(_OfStrip):
     """What a parallel block adds up to, and whether its lanes comb."""
 
     task: Literal["report-block"] = "report-block"
-    session: Session
-    strip: Id
     block: Id
-    stretch_s: StretchS | None
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        media = _media(workspace, self.session)
+        media = workspace.open_media(self.session).samples
         report = report_block(self.session, media, self.strip, self.block, stretch_s=self.stretch_s, report=progress)
         return _written(report)
 
@@ -154,10 +152,10 @@ class PrintMix(BaseModel):
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         order = self.order
-        printed = print_into_folder(
+        printed = print_mix(
             self.session,
             workspace.open_media(self.session),
-            workspace.prints,
+            next_print(workspace.prints, self.session),
             bits=order.bits,
             from_s=order.from_s,
             to_s=order.to_s,
@@ -176,10 +174,6 @@ Task = Annotated[
     Field(discriminator="task"),
 ]
 TASK: TypeAdapter[Task] = TypeAdapter(Task)
-
-
-def _media(workspace: Workspace, session: Session) -> Media:
-    return workspace.open_media(session).samples
 
 
 def _written(report: object) -> dict[str, Any]:
