@@ -14,8 +14,8 @@ from gemischt.core.analysis.curves import (
     eq_curve_db,
     transfer_curve_db,
 )
-from gemischt.core.engine.blueprint import delay_in_time
 from gemischt.core.engine.probe import probed_processors
+from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Processor, Session

@@ -6,9 +6,9 @@ from typing import Any
 
 from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.ladder import ladder_ends
-from gemischt.core.analysis.listening import StretchS, stretch_of
+from gemischt.core.analysis.listening import StretchS
 from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement, levels_to_json
-from gemischt.core.analysis.measuring import measure_mix_stretch, measure_song
+from gemischt.core.analysis.measuring import measure_song
 from gemischt.core.data import bs1770
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back
@@ -37,18 +37,16 @@ def examine_session(workspace: Workspace, session: Session, measurement: SongMea
     return examine(Situation(session, workspace.open_media(session).samples, measurement))
 
 
-def mix_loudness_lufs(
-    workspace: Workspace, session: Session, measurement: SongMeasurement, stretch_s: StretchS | None = None
-) -> float:
+def mix_loudness_lufs(session: Session, measurement: SongMeasurement, stretch_s: StretchS | None = None) -> float:
     """Integrated loudness of a measured session's mix, the whole or a stretch.
 
     A stretch that is shorter than one gating block (400 ms) has none of its own and counts as the whole.
     """
-    media = workspace.open_media(session).samples
-    stretch = stretch_of(session, media, stretch_s)
-    if stretch_s is not None and stretch.n_samples >= bs1770.GATING_BLOCK_S * session.sample_rate_hz:
-        hashes = {item.id: item.sha256 for item in session.media}
-        return measure_mix_stretch(session, media, hashes, workspace.renders, stretch).integrated_lufs
+    if stretch_s is not None:
+        start_s, end_s = stretch_s
+        end = measurement.duration_s if end_s is None else min(end_s, measurement.duration_s)
+        if end - start_s >= bs1770.GATING_BLOCK_S:
+            return measurement.curve.integrated_lufs(start_s, end_s)
     return measurement.strips[session.mix.id].stage("post-fader").integrated_lufs
 
 

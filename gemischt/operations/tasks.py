@@ -85,8 +85,8 @@ class MatchLoudness(BaseModel):
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         measured = measure_session(workspace, self.session, lambda share: progress(0.5 * share))
         other_measured = measure_session(workspace, self.other, lambda share: progress(0.5 + 0.5 * share))
-        here = mix_loudness_lufs(workspace, self.session, measured, self.stretch_s)
-        there = mix_loudness_lufs(workspace, self.other, other_measured, self.stretch_s)
+        here = mix_loudness_lufs(self.session, measured, self.stretch_s)
+        there = mix_loudness_lufs(self.other, other_measured, self.stretch_s)
         audible = min(here, there) > FLOOR_DB
         return {
             "lufs": report_to_json(here),

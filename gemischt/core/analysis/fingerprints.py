@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from gemischt.core.engine.blueprint import delay_in_time
+from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import silenced_by_solo

@@ -6,11 +6,14 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
+from gemischt.core.metering.loudness import STEPS_PER_S, integrated_of_steps
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
-from gemischt.core.units import finite_or_none
+from gemischt.core.units import db_to_gain, finite_or_none
 
+FLOOR_LUFS = -150.0
 StageName = Literal["source", "trim", "processor", "lane", "pre-fader", "post-fader"]
 
 
@@ -73,10 +76,35 @@ class StripMeasurement:
 
 @dataclass(frozen=True)
 class MixCurve:
-    """The mix over the song in equal bins: highest magnitude, and short-term loudness at each bin's end."""
+    """The mix over the song: in equal bins the highest magnitude, and short-term loudness at each bin's end; and its
+    loudness in each 10 ms. Silence counts as -150 LUFS."""
 
     peaks: tuple[float, ...]
     short_term_lufs: tuple[float, ...]
+    steps_lufs: tuple[float, ...]
+
+    @classmethod
+    def of(
+        cls, peaks: NDArray[np.float64], short_term_lufs: NDArray[np.float64], steps_lufs: NDArray[np.float64]
+    ) -> "MixCurve":
+        """Rounded as far as nobody sees it."""
+        return cls(
+            tuple(np.round(peaks, 4).tolist()),
+            tuple(np.round(np.maximum(short_term_lufs, FLOOR_LUFS), 2).tolist()),
+            tuple(np.round(np.maximum(steps_lufs, FLOOR_LUFS), 2).tolist()),
+        )
+
+    def turned(self, peak_db: float, loudness_db: float) -> "MixCurve":
+        """The curve of the mix turned up or down."""
+        if peak_db == loudness_db == 0.0:
+            return self
+        levels = (np.array(lufs) + loudness_db for lufs in (self.short_term_lufs, self.steps_lufs))
+        return MixCurve.of(np.array(self.peaks) * db_to_gain(peak_db), *levels)
+
+    def integrated_lufs(self, start_s: float, end_s: float | None) -> float:
+        """Integrated loudness of a stretch, as if it were all there is."""
+        start, end = (None if time_s is None else round(time_s * STEPS_PER_S) for time_s in (start_s, end_s))
+        return integrated_of_steps(np.array(self.steps_lufs[start:end]))
 
 
 @dataclass(frozen=True)

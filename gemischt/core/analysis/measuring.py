@@ -6,7 +6,7 @@ fingerprint of all that feeds it.
 """
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, field
 from queue import SimpleQueue
@@ -19,7 +19,7 @@ from gemischt.core.analysis.arriving import Arriving
 from gemischt.core.analysis.behind import Behind
 from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
 from gemischt.core.analysis.following import Events, follow
-from gemischt.core.analysis.listening import Media, Report, Stretch, no_report
+from gemischt.core.analysis.listening import Media, Report, no_report
 from gemischt.core.analysis.measurement import (
     MixCurve,
     Reduction,
@@ -31,12 +31,12 @@ from gemischt.core.analysis.measurement import (
     levels_to_json,
 )
 from gemischt.core.analysis.renders import RenderStore
-from gemischt.core.analysis.turning import Turn, turn_of, turned
+from gemischt.core.analysis.turning import Turn, turn_of, turned, turned_stereo
 from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
-from gemischt.core.metering.stage_meter import StageLevels, StageMeter
+from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.session.document import Processor, Session, Strip
@@ -66,29 +66,8 @@ def measure_song(
     work = _Measuring(session, media, prints, store, length, report, pool)
     strips = work.run()
     return SongMeasurement(
-        duration_s=length / session.sample_rate_hz,
-        strips=strips,
-        curve=_curve_from(store.figures(_curve_key(prints[session.mix.id])) or {}),
-        rendered=work.rendered,
+        duration_s=length / session.sample_rate_hz, strips=strips, curve=work.mix_curve(), rendered=work.rendered
     )
-
-
-def measure_mix_stretch(
-    session: Session, media: Media, media_hashes: Mapping[str, str], store: RenderStore, stretch: Stretch
-) -> StageLevels:
-    """The mix's levels over a stretch, as if it began there: played from what ``measure_song`` kept, if it is there."""
-    length = draw_blueprint(session, media).length_samples
-    prints = fingerprints(session, media_hashes, length)
-    work = _Measuring(session, media, prints, store, length, no_report, None)
-    mix = session.mix
-    plan, _ = work.plan_of(mix, strip_from_its_fader(session, mix, prints))
-    post = plan.buffers[f"{mix.id}/post-fader"]
-    meter = StageMeter(session.sample_rate_hz, len(post))
-    for position in range(stretch.start_samples, stretch.end_samples, BLOCK_SAMPLES):
-        n_samples = min(BLOCK_SAMPLES, stretch.end_samples - position)
-        plan.run(position, n_samples)
-        meter.process(post, n_samples)
-    return meter.levels()
 
 
 @dataclass
@@ -130,33 +109,60 @@ class _Measuring:
     def _measure(self, strip_id: str) -> StripMeasurement:
         strip = self.session.strip(strip_id)
         prints = self.prints[strip_id]
-        if any(self.store.figures(key) is None for key in self._figure_keys(strip, prints)):
+        if self._lacks(self._figure_keys(strip, prints)):
             self._render_with_chain(strip)
         turn = self._turn(strip, prints)
-        if turn is None and self.store.figures(_post_key(prints)) is None:
-            self._render_from_fader(strip)
+        behind_fader = [_post_key(prints)] if turn is None else []
+        if strip.kind == "mix":
+            behind_fader.append(self._curve_key())
+        if self._lacks(behind_fader):
+            # Nobody hears the mix, so that it is not kept.
+            (self._render_with_chain if strip.kind == "mix" else self._render_from_fader)(strip)
         measured = self._gather(strip, prints, turn)
         with self._counting:
             self._done += 1
         self._tell()
         return measured
 
+    def mix_curve(self) -> MixCurve:
+        """The mix over the song, once it is measured."""
+        curve = MixCurve(**self._figures(self._curve_key()))
+        turn = self._turn_of(self.session.mix)
+        return curve if turn is None else curve.turned(turn.peak_db, turn.loudness_db)
+
+    def _lacks(self, keys: Sequence[str]) -> bool:
+        return any(self.store.figures(key) is None for key in keys)
+
+    def _figures(self, key: str) -> dict[str, Any]:
+        found = self.store.figures(key)
+        if found is None:
+            raise LookupError(f"the figures {key} were not kept")
+        return found
+
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
         """Where the strip's figures up to its fader are kept."""
         keys = [prints.source, *prints.chain, _pre_key(prints)]
         return [*keys, prints.pre_chain] if _measures_trim(strip) else keys
 
+    def _curve_key(self) -> str:
+        """Where the mix's curve is kept: what it is before the fader, if the rest follows from that."""
+        mix = self.session.mix
+        key = _post_key if self._turn_of(mix) is None else _pre_key
+        return f"{key(self.prints[mix.id])}-curve"
+
+    def _turn_of(self, strip: Strip) -> Turn | None:
+        """What fader and pan do to the figures, where that is arithmetic but for overs."""
+        prints = self.prints[strip.id]
+        return turn_of(self.session, strip, int(self._figures(_pre_key(prints))["channels"]), prints.heard_gain)
+
     def _turn(self, strip: Strip, prints: StripPrints) -> Turn | None:
         """What fader and pan do to the figures, where that is arithmetic."""
-        if strip.kind == "mix":
-            # Its curve over the song is wanted.
-            return None
-        found = self.store.figures(_pre_key(prints)) or {}
-        turn = turn_of(self.session, strip, int(found["channels"]), prints.heard_gain)
-        if turn is not None and turned(levels_from_json(found), turn).sample_peak_dbfs > 0.0:
-            # How many samples are over can only be counted.
-            return None
-        return turn
+        turn = self._turn_of(strip)
+        if turn is None or turn == Turn.by_db(0.0):
+            return turn
+        levels = turned(levels_from_json(self._figures(_pre_key(prints))), turn)
+        # How many samples are over can only be counted.
+        return None if levels.sample_peak_dbfs > 0.0 else turn
 
     def _has_late_feeds(self, prints: StripPrints) -> bool:
         return prints.pre_fader != (prints.chain[-1] if prints.chain else prints.pre_chain)
@@ -205,8 +211,10 @@ class _Measuring:
                     watching.keep(keeper)
                     self._arriving[fingerprint] = keeper.arriving
                 self._begun.put((strip.id, None))
-            if not with_chain or strip.kind == "mix":
-                watching.output(curve=strip.kind == "mix", length=self.length)
+            if strip.kind == "mix":
+                self._watch_mix(watching)
+            elif not with_chain:
+                watching.output()
             watching.begin()
             self._run(plan, watching, arriving, total)
         except BaseException:
@@ -218,12 +226,21 @@ class _Measuring:
             self._arriving.pop(keeper.fingerprint, None)
         self._keep(strip, prints, watching, with_chain=with_chain)
 
+    def _watch_mix(self, watching: Watching) -> None:
+        mix = self.session.mix
+        turn = turn_of(self.session, mix, watching.n_channels, self.prints[mix.id].heard_gain)
+        if turn is None or watching.n_channels == 1:
+            watching.output()
+        else:
+            watching.turned_output(turn)
+        watching.curve(self.length, at_output=turn is None)
+
     def _kept_buffers(self, strip: Strip, prints: StripPrints) -> dict[str, str]:
         """What others may hear of a strip: fingerprints and buffers."""
         buffers: dict[str, str] = {}
         if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
             buffers[prints.pre_chain] = f"{strip.id}/pre-chain"
-        if not plays_itself(strip):
+        if strip.kind != "mix" and not plays_itself(strip):
             buffers[prints.pre_fader] = work_buffer(strip.id)
         return buffers
 
@@ -240,10 +257,11 @@ class _Measuring:
     def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
         keep = self.store.keep_figures
         if with_chain:
-            onset_s, noise_dbfs = onset_of(watching.step_powers("source"))
+            powers = watching.source_powers()
+            onset_s, noise_dbfs = onset_of(powers)
             first_note = {"onset_s": onset_s, "noise_dbfs": finite_or_none(noise_dbfs)}
             at_end = levels_to_json(watching.levels("source"))
-            keep(prints.source, at_end | first_note | {"envelope_db": envelope_of(watching.step_powers("source"))})
+            keep(prints.source, at_end | first_note | {"envelope_db": envelope_of(powers)})
             if watching.measures("trim"):
                 at_end = levels_to_json(watching.levels("trim"))
                 keep(prints.pre_chain, at_end)
@@ -261,21 +279,17 @@ class _Measuring:
                 keep(fingerprint, at_end | {"reductions": reductions, "inside": inside})
             if watching.measures("pre-fader"):
                 at_end = levels_to_json(watching.levels("pre-fader"))
-            keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": watching.stereo_figures()})
+            stereo = _stereo_to_json(watching.stereo_levels())
+            keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": stereo})
         if watching.measures("post-fader"):
             post = levels_to_json(watching.levels("post-fader"))
-            keep(_post_key(prints), post | {"stereo": watching.post_stereo_figures()})
-        curve = watching.curve_figures()
+            keep(_post_key(prints), post | {"stereo": _stereo_to_json(watching.post_stereo_levels())})
+        curve = watching.mix_curve()
         if curve is not None:
-            keep(_curve_key(prints), curve)
+            keep(self._curve_key(), vars(curve))
 
     def _gather(self, strip: Strip, prints: StripPrints, turn: Turn | None) -> StripMeasurement:
-        def figures(key: str) -> dict[str, Any]:
-            found = self.store.figures(key)
-            if found is None:
-                raise LookupError(f"the figures of {strip.id} were not kept")
-            return found
-
+        figures = self._figures
         source = figures(prints.source)
         levels = levels_from_json(source)
         stages = [Stage("source", None, levels)]
@@ -339,14 +353,16 @@ def _measures_trim(strip: Strip) -> bool:
     return strip.trim_db > 0.0 or strip.input != "as-is"
 
 
+def _stereo_to_json(levels: StereoLevels | None) -> dict[str, Any] | None:
+    return None if levels is None else levels_to_json(levels)
+
+
 def _stereo_from(figures: Mapping[str, Any] | None, turn: Turn | None) -> StereoLevels | None:
     """Stereo figures after the fader; None for one channel, which has no width, wherever it is panned."""
     if figures is None:
         return None
-    values = {name: -np.inf if value is None else float(value) for name, value in figures.items()}
-    if turn is not None:
-        values["lows_rms_dbfs"] += turn.peak_db
-    return StereoLevels(**values)
+    levels = StereoLevels(**{name: -np.inf if value is None else float(value) for name, value in figures.items()})
+    return levels if turn is None else turned_stereo(levels, turn)
 
 
 def _pre_key(prints: StripPrints) -> str:
@@ -356,11 +372,3 @@ def _pre_key(prints: StripPrints) -> str:
 def _post_key(prints: StripPrints) -> str:
     # Every closed fader leaves the same silence, but of signals of different kinds.
     return prints.post_fader if prints.post_fader != SILENCE else f"{prints.pre_fader}-closed"
-
-
-def _curve_key(prints: StripPrints) -> str:
-    return f"{_post_key(prints)}-curve"
-
-
-def _curve_from(figures: Mapping[str, Any]) -> MixCurve:
-    return MixCurve(tuple(figures.get("peaks", ())), tuple(figures.get("short_term_lufs", ())))

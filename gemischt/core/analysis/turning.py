@@ -8,6 +8,7 @@ import numpy as np
 
 from gemischt.core.engine.placement import centre_gain, pan_matrix
 from gemischt.core.metering.stage_meter import StageLevels
+from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.session.document import Session, Strip
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 
@@ -41,6 +42,11 @@ def turn_of(session: Session, strip: Strip, n_channels: int, heard_gain: float) 
     if strip.width == 1.0 and np.array_equal(matrix, heard_gain * np.eye(2)):
         return Turn.by_db(gain_to_db(heard_gain))
     return None
+
+
+def turned_stereo(levels: StereoLevels, turn: Turn) -> StereoLevels:
+    """The same of stereo figures: only how much there is of the lows moves."""
+    return dataclasses.replace(levels, lows_rms_dbfs=levels.lows_rms_dbfs + turn.peak_db)
 
 
 def turned(levels: StageLevels, turn: Turn) -> StageLevels:

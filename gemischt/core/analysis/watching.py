@@ -1,6 +1,7 @@
 """Meters at the steps of a plan while one strip is measured, and what they have seen in the end."""
 
-from collections.abc import Callable, Sequence
+import dataclasses
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,27 +9,29 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.analysis.arriving import Arriving
-from gemischt.core.analysis.measurement import levels_to_json
+from gemischt.core.analysis.measurement import MixCurve
 from gemischt.core.analysis.renders import RenderStore
+from gemischt.core.analysis.turning import Turn, turned, turned_stereo
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.blueprint import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.specs import MixInto
+from gemischt.core.metering.loudness import STEPS_PER_S, powers_to_lufs
 from gemischt.core.metering.song_curve import SongCurve
 from gemischt.core.metering.stage_meter import StageLevels, StageMeters
-from gemischt.core.metering.stereo import StereoMeter
+from gemischt.core.metering.stereo import StereoLevels, StereoMeter
 from gemischt.core.processors.compressor import DynamicsProcessor
-from gemischt.core.routing.graph import walk_chain
-from gemischt.core.session.document import Strip
+from gemischt.core.session.document import Lane, Strip
+from gemischt.core.session.edits import Chain
+from gemischt.core.units import db_to_gain, gain_to_db
 
 BLOCK_SAMPLES = 32768
 WORKING_GRAIN_SAMPLES = 16384
 """The grain in which a compressor counts as working."""
 N_BINS = 1200
 ENVELOPE_STEPS = 5
-FLOOR_LUFS = -150.0
 _HEARING_DBFS = -60.0
 _WORKING_DB = 0.5
 
@@ -97,14 +100,31 @@ class _Signal:
 
     index: int
     buffer: Audio
-    gain: float = 1.0
+
+
+@dataclass(frozen=True)
+class _Turned:
+    """A stage that is a signal through a gain, and its place among those: arithmetic but for its overs."""
+
+    index: int
+    signal: str
+    turn: Turn
+
+
+@dataclass(frozen=True)
+class Taken:
+    """Copies of one block of all signals, and those of each."""
+
+    rows: Single
+    of: Mapping[str, Single]
 
 
 class Watching:
     """Meters at the steps of a plan that measure one strip.
 
     What they are to see is copied while a block runs; ``see`` shows it to them, on any thread, while the next block
-    runs. There are two copies of everything, in turn.
+    runs. There are two copies of everything, in turn. A stage that is no more than another one through a gain is not
+    copied: its figures follow.
     """
 
     def __init__(self, plan: Plan, strip: Strip, sample_rate_hz: int) -> None:
@@ -113,13 +133,15 @@ class Watching:
         self._rate_hz = sample_rate_hz
         self._work = plan.buffers[work_buffer(strip.id)]
         self._signals: dict[str, _Signal] = {}
+        self._turned: dict[str, _Turned] = {}
         self._at_output: list[str] = []
         self._readers: list[tuple[Callable[[Single, int], None], str]] = []
         self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._take_output}
         self.reductions: dict[str, ReductionMeter] = {}
         self.keepers: list[Keeper] = []
-        self._before_fader = ""
-        self._curve: SongCurve | None = None
+        # What is before the fader: a signal and its gain.
+        self._before_fader = ("", 1.0)
+        self._curve: tuple[SongCurve, str] | None = None
         self._stereo: StereoMeter | None = None
         self._post_stereo: StereoMeter | None = None
 
@@ -131,7 +153,7 @@ class Watching:
     @property
     def unneeded(self) -> tuple[tuple[str, ...], ...]:
         """Steps of the plan that nobody reads."""
-        return () if self.measures("post-fader") else ((self._strip, "output"),)
+        return () if "post-fader" in self._signals else ((self._strip, "output"),)
 
     def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
         """Measure source, trim, what each processor leaves, and what is before the fader if that is something else.
@@ -139,104 +161,142 @@ class Watching:
         Args:
             late: whether feeds join behind the chain.
         """
-        at_input = ["source", "trim"] if measures_trim else ["source"]
+        at_input = ["source"]
         self._signal("source", self._plan.buffers[f"{strip.id}/source"])
-        if measures_trim:
+        trim = -db_to_gain(strip.trim_db) if strip.polarity_inverted else db_to_gain(strip.trim_db)
+        entering = ("source", trim)
+        if strip.input != "as-is":
             self._signal("trim", self._work)
+            at_input.append("trim")
+            entering = ("trim", 1.0)
+        elif measures_trim:
+            self._turn("trim", *entering)
         self.watchers[strip.id, "input"] = lambda _operation, n_samples: self._take(at_input, n_samples)
-        for processor in walk_chain(strip.chain):
-            operation = self._plan.operations.get((strip.id, processor.id))
-            if isinstance(operation, ProcessOperation):
-                self._watch_processor(processor.id, operation)
-            for lane in processor.lanes if processor.type == "parallel" else ():
-                self._watch_lane(processor.id, lane.id)
-        self._before_fader = strip.chain[-1].id if strip.chain and not late else "pre-fader"
-        if self._before_fader == "pre-fader":
+        self._before_fader = self._watch_chain(strip.chain, entering)
+        if late:
             self._signal("pre-fader", self._work)
             self._at_output.append("pre-fader")
+            self._before_fader = ("pre-fader", 1.0)
+        elif not strip.chain:
+            self._turn("pre-fader", *self._before_fader)
         if self.n_channels == 2:
             self._stereo = StereoMeter(self._rate_hz)
-            self._readers.append((self._stereo.process, self._before_fader))
+            self._readers.append((self._stereo.process, self._before_fader[0]))
 
     def keep(self, keeper: Keeper) -> None:
         """Let a keeper write what it keeps."""
-        name = self._before_fader
-        if keeper.buffer is not self._work:
+        name, gain = self._before_fader
+        if keeper.buffer is not self._work or gain != 1.0:
             name = keeper.fingerprint
             self._signal(name, keeper.buffer)
             self._at_output.append(name)
         self.keepers.append(keeper)
         self._readers.append((keeper.take, name))
 
-    def output(self, *, curve: bool, length: int) -> None:
+    def output(self) -> None:
         """Measure what leaves the fader."""
         self._signal("post-fader", self._plan.buffers[f"{self._strip}/post-fader"])
         self._at_output.append("post-fader")
         self._post_stereo = StereoMeter(self._rate_hz)
         self._readers.append((self._post_stereo.process, "post-fader"))
-        if curve:
-            self._curve = SongCurve(length, N_BINS)
-            self._readers.append((self._curve.process, "post-fader"))
+
+    def turned_output(self, turn: Turn) -> None:
+        """What leaves the fader follows from what is before it."""
+        signal, gain = self._before_fader
+        self._turn("post-fader", signal, gain * db_to_gain(turn.peak_db))
+
+    def curve(self, length_samples: int, *, at_output: bool) -> None:
+        """Follow what leaves the fader over the song, or what is before it."""
+        name = "post-fader" if at_output else self._before_fader[0]
+        self._curve = SongCurve(length_samples, N_BINS), name
+        self._readers.append((self._curve[0].process, name))
 
     def begin(self) -> None:
         """All that is to be measured has been said."""
         channels = [len(signal.buffer) for signal in self._signals.values()]
-        self._meters = StageMeters(self._rate_hz, channels)
-        self._rows, self._shown = (self._meters.new_rows(self._plan.max_block) for _ in range(2))
+        pairs = [(self._signals[stage.signal].index, db_to_gain(stage.turn.peak_db)) for stage in self._turned.values()]
+        self._meters = StageMeters(self._rate_hz, channels, pairs)
+        self._taking, self._shown = self._new_copies(), self._new_copies()
 
-    def taken(self) -> Single:
+    def taken(self) -> Taken:
         """What has been copied in the last block."""
-        self._rows, self._shown = self._shown, self._rows
+        self._taking, self._shown = self._shown, self._taking
         return self._shown
 
-    def see(self, rows: Single, n_samples: int) -> None:
+    def see(self, taken: Taken, n_samples: int) -> None:
         """Show the meters what was taken for them."""
-        self._meters.process(rows, n_samples)
+        self._meters.process(taken.rows, n_samples)
         for read, name in self._readers:
-            read(rows[self._meters.rows_of(self._signals[name].index)], n_samples)
+            read(taken.of[name], n_samples)
 
     def measures(self, name: str) -> bool:
         """Whether there is such a stage: source, trim, pre-fader, post-fader, a processor's id, a lane's name."""
-        return name in self._signals
+        return name in self._signals or name in self._turned
 
     def levels(self, name: str) -> StageLevels:
         """What was measured at a stage."""
-        return self._meters.levels(self._signals[name].index)
+        stage = self._turned.get(name)
+        if stage is None:
+            return self._meters.levels(self._signals[name].index)
+        levels = turned(self._meters.levels(self._signals[stage.signal].index), stage.turn)
+        overs, first_over_s = self._meters.turned_overs(stage.index)
+        return dataclasses.replace(levels, overs=overs, first_over_s=first_over_s)
 
-    def step_powers(self, name: str) -> NDArray[np.float64]:
-        """Mean square in each 10 ms at a stage."""
-        return self._meters.step_powers(self._signals[name].index)
+    def source_powers(self) -> NDArray[np.float64]:
+        """Mean square in each 10 ms of the source."""
+        return self._meters.step_powers(self._signals["source"].index)
 
-    def stereo_figures(self) -> dict[str, Any] | None:
+    def stereo_levels(self) -> StereoLevels | None:
         """What its two channels do before the fader; None for one channel."""
-        return _stereo_to_json(self._stereo)
+        turn = Turn.by_db(gain_to_db(self._before_fader[1]))
+        return None if self._stereo is None else turned_stereo(self._stereo.levels(), turn)
 
-    def post_stereo_figures(self) -> dict[str, Any] | None:
+    def post_stereo_levels(self) -> StereoLevels | None:
         """What they do after it."""
-        return _stereo_to_json(self._post_stereo)
+        if self._post_stereo is not None:
+            return self._post_stereo.levels()
+        return None if self._stereo is None else turned_stereo(self._stereo.levels(), self._turned["post-fader"].turn)
 
-    def curve_figures(self) -> dict[str, Any] | None:
-        """The song line's curve, if it was asked for."""
+    def mix_curve(self) -> MixCurve | None:
+        """What was followed over the song, if anything was."""
         if self._curve is None:
             return None
-        loudness = self._meters.short_term_lufs(self._signals["post-fader"].index)
+        song_curve, name = self._curve
+        signal = self._signals[name].index
+        loudness = self._meters.short_term_lufs(signal)
         ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
-        shown = np.maximum(loudness[np.maximum(ends, 0)], FLOOR_LUFS) if len(loudness) else np.full(N_BINS, FLOOR_LUFS)
-        return {
-            "peaks": [round(float(peak), 4) for peak in self._curve.peaks],
-            "short_term_lufs": [round(float(level), 1) for level in shown],
-        }
+        shown = loudness[np.maximum(ends, 0)] if len(loudness) else np.full(N_BINS, -np.inf)
+        lag_s = self._plan.blueprint.lags[work_buffer(self._strip)] / self._rate_hz
+        steps = self._meters.weighted_powers(signal)[round(lag_s * STEPS_PER_S) :]
+        return MixCurve.of(song_curve.peaks, shown, powers_to_lufs(steps))
 
-    def _signal(self, name: str, buffer: Audio, gain: float = 1.0) -> None:
-        self._signals[name] = _Signal(len(self._signals), buffer, gain)
+    def _signal(self, name: str, buffer: Audio) -> None:
+        self._signals[name] = _Signal(len(self._signals), buffer)
+
+    def _turn(self, name: str, signal: str, gain: float) -> None:
+        self._turned[name] = _Turned(len(self._turned), signal, Turn.by_db(gain_to_db(gain)))
+
+    def _new_copies(self) -> Taken:
+        rows = self._meters.new_rows(self._plan.max_block)
+        return Taken(rows, {name: rows[self._meters.rows_of(signal.index)] for name, signal in self._signals.items()})
 
     def _take(self, names: Sequence[str], n_samples: int) -> None:
         for name in names:
-            signal = self._signals[name]
-            to_single(signal.buffer, n_samples, signal.gain, self._rows[self._meters.rows_of(signal.index)])
+            to_single(self._signals[name].buffer, n_samples, self._taking.of[name])
 
     def _take_output(self, _operation: Any, n_samples: int) -> None:
         self._take(self._at_output, n_samples)
+
+    def _watch_chain(self, chain: Chain, entering: tuple[str, float]) -> tuple[str, float]:
+        """Measure what processors leave; what comes in and what goes out are signals and their gains."""
+        for processor in chain:
+            for lane in processor.lanes if processor.type == "parallel" else ():
+                self._watch_lane(processor.id, lane, self._watch_chain(lane.chain, entering))
+            operation = self._plan.operations.get((self._strip, processor.id))
+            if isinstance(operation, ProcessOperation):
+                self._watch_processor(processor.id, operation)
+                entering = (processor.id, 1.0)
+        return entering
 
     def _watch_processor(self, processor_id: str, operation: ProcessOperation) -> None:
         self._signal(processor_id, operation.buffer)
@@ -250,15 +310,13 @@ class Watching:
 
         self.watchers[self._strip, processor_id] = after
 
-    def _watch_lane(self, block_id: str, lane_id: str) -> None:
+    def _watch_lane(self, block_id: str, lane: Lane, leaving: tuple[str, float]) -> None:
         """Measure a lane as it is added to the others; a block that is off has none."""
-        identity = (self._strip, block_id, lane_id)
+        identity = (self._strip, block_id, lane.id)
         spec = next((spec for spec in self._plan.blueprint.specs if spec.identity == identity), None)
-        if not isinstance(spec, MixInto):
-            return
-        name = lane_name(block_id, lane_id)
-        self._signal(name, self._plan.buffers[spec.source], spec.gain)
-        self.watchers[identity] = lambda _operation, n_samples: self._take((name,), n_samples)
+        if isinstance(spec, MixInto):
+            signal, gain = leaving
+            self._turn(lane_name(block_id, lane.id), signal, gain * spec.gain)
 
 
 def lane_name(block_id: str, lane_id: str) -> str:
@@ -287,7 +345,3 @@ def envelope_of(powers: NDArray[np.float64]) -> list[float]:
     whole = len(powers) // ENVELOPE_STEPS * ENVELOPE_STEPS
     means = powers[:whole].reshape(-1, ENVELOPE_STEPS).mean(axis=1)
     return [round(float(level), 1) for level in 10.0 * np.log10(np.maximum(means, 1e-12))]
-
-
-def _stereo_to_json(meter: StereoMeter | None) -> dict[str, Any] | None:
-    return None if meter is None else levels_to_json(meter.levels())

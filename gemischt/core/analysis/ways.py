@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from gemischt.core.engine.blueprint import delay_in_time
+from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.processors.reverb import line_lengths
 from gemischt.core.session.document import Processor, Send, Session, Strip, Tap
 

@@ -1,4 +1,4 @@
-"""Moving signals: clips into buffers, through gain matrices, into sums, through delays.
+"""Moving signals: through gain matrices, into sums, through delays.
 
 Gains ramp linearly. A ramp is an array of rows (target, step) and a count of samples that remain: the value ``i``
 samples into a block is ``target - step * (remaining - i)``, so it does not depend on how blocks are cut.
@@ -8,104 +8,29 @@ What follows a ramp is looped over slices: indices that begin at zero need no wr
 
 import numpy as np
 
-from gemischt.core.audio import Audio, Counts, MediaSamples, Single
-from gemischt.core.dsp.fma import fma
+from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.jit import (
     AUDIO,
     BOOL,
     COUNTS,
     CUBE,
-    FLOAT,
     INT,
-    MEDIA,
     SINGLE_AUDIO,
     VECTOR,
-    inline_kernel,
     kernel,
     measuring_kernel,
 )
 from gemischt.core.dsp.magnitude import highest_magnitude
 
 
-@inline_kernel
-def _add_pairs(out: Audio, first: int, last: int, played: Single, matrix: Audio) -> None:
-    """out += matrix @ pairs of samples, each read once."""
-    left, right = out[0, first:last], out[1, first:last]
-    a, b, c, d = matrix[0, 0], matrix[0, 1], matrix[1, 0], matrix[1, 1]
-    for i in range(left.size):
-        p, q = played[2 * i], played[2 * i + 1]
-        left[i] = fma(a, p, fma(b, q, left[i]))
-        right[i] = fma(c, p, fma(d, q, right[i]))
-
-
-@kernel(AUDIO, INT, INT, MEDIA, INT, INT, INT, AUDIO, INT, INT, BOOL)
-def add_clip(
-    out: Audio,
-    n_samples: int,
-    position_samples: int,
-    media: MediaSamples,
-    start_samples: int,
-    length_samples: int,
-    offset_samples: int,
-    matrix: Audio,
-    fade_in_samples: int,
-    fade_out_samples: int,
-    backwards: bool,
-) -> None:
-    """out += matrix @ the part of a clip that falls into [position, position + n); fades are linear.
-
-    Args:
-        matrix: (n_channels, 1) for mono media, else (n_channels, 2): only two channels are played.
-    """
-    first = max(0, start_samples - position_samples)
-    last = min(n_samples, start_samples + length_samples - position_samples)
-    n_media = media.shape[1]
-    if last <= first:
-        return
-    # The stretch without fades, played forwards, needs no more than gains.
-    steady = min(last, max(first, start_samples + fade_in_samples - position_samples))
-    fading = max(steady, min(last, start_samples + length_samples - fade_out_samples - position_samples))
-    begin = offset_samples + position_samples - start_samples
-    flat = media.reshape(media.size)
-    if backwards or n_media > 2:
-        steady = fading = last
-    if n_media == 2 and out.shape[0] == 2:
-        _add_pairs(out, steady, fading, flat[2 * (begin + steady) : 2 * (begin + fading)], matrix)
-    for channel in range(out.shape[0]):
-        row = out[channel, steady:fading]
-        if n_media == 1:
-            gain = matrix[channel, 0]
-            played_mono = flat[begin + steady : begin + fading]
-            for i in range(row.size):
-                row[i] += gain * played_mono[i]
-        elif out.shape[0] == 1:
-            from_left = matrix[channel, 0]
-            from_right = matrix[channel, 1]
-            played_stereo = flat[2 * (begin + steady) : 2 * (begin + fading)]
-            for i in range(row.size):
-                row[i] += from_left * played_stereo[2 * i] + from_right * played_stereo[2 * i + 1]
-        for i_first, i_last in ((first, steady), (fading, last)):
-            for i in range(i_first, i_last):
-                played = position_samples + i - start_samples
-                level = 1.0
-                if played < fade_in_samples:
-                    level *= (played + 1) / fade_in_samples
-                left = length_samples - 1 - played
-                if left < fade_out_samples:
-                    level *= (left + 1) / fade_out_samples
-                index = offset_samples + (left if backwards else played)
-                for source in range(matrix.shape[1]):
-                    out[channel, i] += matrix[channel, source] * level * media[index, source]
-
-
-@kernel(AUDIO, INT, FLOAT, SINGLE_AUDIO)
-def to_single(audio: Audio, n_samples: int, gain: float, out: Single) -> None:
-    """out = gain * audio, (n_channels, >= n), for what only reads: single precision rounds 150 dB under the signal."""
+@kernel(AUDIO, INT, SINGLE_AUDIO)
+def to_single(audio: Audio, n_samples: int, out: Single) -> None:
+    """out = audio, (n_channels, >= n), for what only reads: single precision rounds 150 dB under the signal."""
     for channel in range(audio.shape[0]):
         row = audio[channel, :n_samples]
         out_row = out[channel, :n_samples]
         for i in range(row.size):
-            out_row[i] = gain * row[i]
+            out_row[i] = row[i]
 
 
 @kernel(SINGLE_AUDIO, INT, INT, SINGLE_AUDIO)
@@ -250,11 +175,17 @@ def delay_in_place(audio: Audio, n_samples: int, ring: Audio, position: Counts) 
     at = position[0]
     for channel in range(audio.shape[0]):
         at = position[0]
-        for i in range(n_samples):
-            oldest = ring[channel, at]
-            ring[channel, at] = audio[channel, i]
-            audio[channel, i] = oldest
-            at += 1
+        done = 0
+        while done < n_samples:
+            step = min(n_samples - done, length - at)
+            kept = ring[channel, at : at + step]
+            passing = audio[channel, done : done + step]
+            for i in range(kept.size):
+                oldest = kept[i]
+                kept[i] = passing[i]
+                passing[i] = oldest
+            done += step
+            at += step
             if at == length:
                 at = 0
     position[0] = at

@@ -1,6 +1,6 @@
 """From session to blueprint: order, buffers, gains, and delays wherever paths meet."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -8,9 +8,8 @@ import numpy as np
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
 from gemischt.core.engine.placement import Matrix
+from gemischt.core.engine.resolving import delay_in_time, detector_eq
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.processors.delay_params import DelayParams
-from gemischt.core.processors.eq_params import EqBand, EqParams
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
@@ -29,7 +28,7 @@ from gemischt.core.session.document import (
     Strip,
     Tap,
 )
-from gemischt.core.units import db_to_gain, ms_to_samples, note_to_s, s_to_samples
+from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
 STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
@@ -62,7 +61,6 @@ class _Feed:
 class _ClipFeed:
     """Clips on their way straight into a strip."""
 
-    identity: specs.Identity
     clips: tuple[specs.ClipPlacement, ...]
     matrix: Matrix
 
@@ -146,16 +144,17 @@ class _Drawing:
         matrix = self._pick_up(strip, n_source)
         matrix = self._output_matrix(strip, len(matrix)) @ matrix
         if strip.output is not None:
-            feed = _ClipFeed((strip.id, "output", strip.output), clips, matrix)
+            feed = _ClipFeed(clips, matrix)
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
         for send in strip.sends:
             gain = db_to_gain(send.level_db) if send.on else 0.0
-            self.feeds[send.to].append(_ClipFeed((strip.id, "send", send.id), clips, gain * matrix))
+            self.feeds[send.to].append(_ClipFeed(clips, gain * matrix))
 
     def _draw_clips(self, strip: Strip, source: str) -> None:
         clips, n_channels = self._placed_clips(strip)
         self._buffer(source, n_channels, latency=0)
-        self.operations.append(specs.PlayClips((strip.id, "clips"), source, clips, False, np.eye(n_channels)))
+        matrices = (np.eye(n_channels),) * len(clips)
+        self.operations.append(specs.PlayClips((strip.id, "clips"), source, clips, False, matrices))
 
     def _placed_clips(self, strip: Strip) -> tuple[tuple[specs.ClipPlacement, ...], int]:
         """A strip's clips, and how many channels they take."""
@@ -185,20 +184,36 @@ class _Drawing:
         feeds = self.feeds[strip.id]
         latest = max((self._lag(feed) for feed in feeds), default=0)
         self._buffer(source, 2, latency=latest)
-        self.operations.append(specs.Clear((strip.id, "clear"), source))
-        for feed in feeds:
-            self._mix(feed, source, latest)
+        if not any(isinstance(feed, _ClipFeed) for feed in feeds):
+            self.operations.append(specs.Clear((strip.id, "clear"), source))
+        self._mix_all((strip.id, "clips"), feeds, source, latest, adds=False)
 
     def _lag(self, feed: _Feed | _ClipFeed) -> int:
         return self.latency[feed.source] if isinstance(feed, _Feed) else 0
 
-    def _mix(self, feed: _Feed | _ClipFeed, out: str, latest: int) -> None:
-        if isinstance(feed, _Feed):
-            delay = latest - self.latency[feed.source]
-            self.operations.append(specs.MixInto(feed.identity, feed.source, out, delay, feed.gain))
-        else:
-            clips = tuple(replace(clip, start_samples=clip.start_samples + latest) for clip in feed.clips)
-            self.operations.append(specs.PlayClips(feed.identity, out, clips, True, feed.matrix))
+    def _mix_all(
+        self, identity: specs.Identity, feeds: Sequence[_Feed | _ClipFeed], out: str, latest: int, *, adds: bool
+    ) -> None:
+        """Sum feeds; those that are clips first, all at once, added or not to what is there."""
+        played = [
+            (replace(clip, start_samples=clip.start_samples + latest), feed.matrix)
+            for feed in feeds
+            if isinstance(feed, _ClipFeed)
+            for clip in feed.clips
+        ]
+        if any(isinstance(feed, _ClipFeed) for feed in feeds):
+            clips = tuple(clip for clip, _ in played)
+            # Two channels meet halved in one.
+            halve = self.buffers[out] == 1
+            matrices = tuple(matrix.mean(axis=0, keepdims=True) if halve else matrix for _, matrix in played)
+            self.operations.append(specs.PlayClips(identity, out, clips, adds, matrices))
+        for feed in feeds:
+            if isinstance(feed, _Feed):
+                self._mix(feed, out, latest)
+
+    def _mix(self, feed: _Feed, out: str, latest: int) -> None:
+        delay = latest - self.latency[feed.source]
+        self.operations.append(specs.MixInto(feed.identity, feed.source, out, delay, feed.gain))
 
     def _draw_input(self, strip: Strip, source: str) -> str:
         matrix = self._pick_up(strip, self.buffers[source])
@@ -250,8 +265,7 @@ class _Drawing:
             wait = latest - self.latency[work]
             self.operations.append(specs.Delay((strip.id, "wait for late", "delay"), work, wait))
             self.latency[work] = latest
-        for feed in feeds:
-            self._mix(feed, work, latest)
+        self._mix_all((strip.id, "late clips"), feeds, work, latest, adds=True)
 
     def _draw_detector(self, identity: specs.Identity, processor: Compressor, buffer: str) -> str:
         key = processor.key
@@ -268,7 +282,7 @@ class _Drawing:
         feed = _Feed((*identity, "key"), source, db_to_gain(key.gain_db))
         self._mix(feed, detector, self.latency[buffer])
         if key.filter != DetectorFilter():
-            self._process((*identity, "detector filter"), "eq", detector, detector, _detector_eq(key.filter), True)
+            self._process((*identity, "detector filter"), "eq", detector, detector, detector_eq(key.filter), True)
         return detector
 
     def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
@@ -368,22 +382,5 @@ def lane_buffer(strip_id: str, block_id: str, lane_id: str) -> str:
     return "/".join((strip_id, block_id, lane_id))
 
 
-def delay_in_time(params: DelayParams, session: Session) -> DelayParams:
-    """A delay given as a note value, in milliseconds of the song's first tempo."""
-    assert params.note is not None
-    tempo = session.tempo[0]
-    time_ms = 1000.0 * note_to_s(params.note, bpm=tempo.bpm, beat=tempo.beat)
-    return params.model_copy(update={"time_ms": time_ms, "note": None})
-
-
 def _buffer(strip_id: str, point: str) -> str:
     return f"{strip_id}/{point}"
-
-
-def _detector_eq(cuts: DetectorFilter) -> EqParams:
-    bands: list[EqBand] = []
-    if cuts.low_cut_hz is not None:
-        bands.append(EqBand(shape="low-cut", frequency_hz=cuts.low_cut_hz))
-    if cuts.high_cut_hz is not None:
-        bands.append(EqBand(shape="high-cut", frequency_hz=cuts.high_cut_hz))
-    return EqParams(bands=tuple(bands))

@@ -6,7 +6,7 @@ from typing import Protocol, TypeAlias, runtime_checkable
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
-from gemischt.core.dsp import mixing
+from gemischt.core.dsp import mixing, playing
 from gemischt.core.engine import specs
 from gemischt.core.processors.base import Place
 from gemischt.core.processors.registry import kind_of
@@ -29,33 +29,28 @@ class PlayClipsOperation:
     def __init__(self, spec: specs.PlayClips, buffers: Buffers, media: Mapping[str, MediaSamples]) -> None:
         self._out = buffers[spec.buffer]
         self._adds = spec.adds
-        self._clips = [(clip, media[clip.media], _clip_matrix(spec, clip, media)) for clip in spec.clips]
+        # The table of clips points into them.
+        self._media = [media[clip.media] for clip in spec.clips]
+        self._clips = np.zeros((len(spec.clips), playing.BACKWARDS + 1), np.int64)
+        self._gains = np.zeros((len(spec.clips), len(self._out), 2))
+        for clip, samples, matrix, row, gains in zip(
+            spec.clips, self._media, spec.matrices, self._clips, self._gains, strict=True
+        ):
+            row[:] = playing.clip_row(
+                samples,
+                clip.start_samples,
+                clip.length_samples,
+                clip.offset_samples,
+                clip.fade_in_samples,
+                clip.fade_out_samples,
+                clip.backwards,
+            )
+            # One channel counts as equal left and right.
+            played = matrix if samples.shape[1] > 1 else matrix.sum(axis=1, keepdims=True)
+            gains[:, : played.shape[1]] = clip.gain * played
 
     def run(self, position_samples: int, n_samples: int) -> None:
-        if not self._adds:
-            self._out[:, :n_samples] = 0.0
-        for clip, samples, matrix in self._clips:
-            start = clip.start_samples
-            if start < position_samples + n_samples and position_samples < start + clip.length_samples:
-                mixing.add_clip(
-                    self._out,
-                    n_samples,
-                    position_samples,
-                    samples,
-                    start,
-                    clip.length_samples,
-                    clip.offset_samples,
-                    matrix,
-                    clip.fade_in_samples,
-                    clip.fade_out_samples,
-                    clip.backwards,
-                )
-
-
-def _clip_matrix(spec: specs.PlayClips, clip: specs.ClipPlacement, media: Mapping[str, MediaSamples]) -> Audio:
-    """The spec's matrix for this clip: one channel counts as equal left and right."""
-    matrix = spec.matrix if media[clip.media].shape[1] > 1 else spec.matrix.sum(axis=1, keepdims=True)
-    return np.ascontiguousarray(clip.gain * matrix)
+        playing.play_clips(self._out, n_samples, position_samples, self._adds, self._clips, self._gains)
 
 
 class ClearOperation:

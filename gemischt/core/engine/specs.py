@@ -30,13 +30,13 @@ class ClipPlacement:
 
 @dataclass(frozen=True)
 class PlayClips:
-    """Play the clips that sound now through a matrix, into a buffer of their own or added to what is there."""
+    """Play the clips that sound now, each through its matrix, into a buffer of their own or added to what is there."""
 
     identity: Identity
     buffer: str
     clips: tuple[ClipPlacement, ...]
     adds: bool
-    matrix: Matrix = field(compare=False)
+    matrices: tuple[Matrix, ...] = field(compare=False)
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, SINGLE_AUDIO, inline_kernel, measuring_kernel
+from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, FLOAT, INT, SINGLE_AUDIO, inline_kernel, measuring_kernel
 from gemischt.core.dsp.lanes import N_SINGLES, greater, greatest, load, magnitudes, spread
 from gemischt.core.dsp.magnitude import highest_single
 from gemischt.core.metering.true_peak import N_TAPS, PHASES
@@ -82,6 +82,16 @@ def _highest_between(part: Single, n_samples: int, phases: Single) -> float:
 
 
 @inline_kernel
+def _count(fresh: Single, at_samples: int, gain: float, counts: Counts) -> None:
+    """Count what a gain brings above full scale, and keep where the first of it was."""
+    for i in range(fresh.size):
+        if abs(gain * fresh[i]) > 1.0:
+            counts[OVERS] += 1
+            if counts[FIRST_OVER] < 0 or at_samples + i < counts[FIRST_OVER]:
+                counts[FIRST_OVER] = at_samples + i
+
+
+@inline_kernel
 def _raise_sample_peak(fresh: Single, at_samples: int, peak: float, state: Audio, counts: Counts) -> None:
     """Take the peak of a segment that begins at a place, and count what is above full scale."""
     if peak > state[PEAK]:
@@ -91,11 +101,7 @@ def _raise_sample_peak(fresh: Single, at_samples: int, peak: float, state: Audio
             state[TRUE_PEAK] = peak
             counts[TRUE_PEAK_AT] = counts[PEAK_AT]
     if peak > 1.0:
-        for i in range(fresh.size):
-            if abs(fresh[i]) > 1.0:
-                counts[OVERS] += 1
-                if counts[FIRST_OVER] < 0 or at_samples + i < counts[FIRST_OVER]:
-                    counts[FIRST_OVER] = at_samples + i
+        _count(fresh, at_samples, 1.0, counts)
 
 
 @inline_kernel
@@ -183,3 +189,10 @@ def measure_peaks(
         _measure_signal(
             rows[first:end], n_samples, offset_samples, phases, history[first:end], peaks[signal], counts[signal]
         )
+
+
+@measuring_kernel(SINGLE_AUDIO, INT, INT, FLOAT, COUNTS)
+def count_overs(audio: Single, n_samples: int, offset_samples: int, gain: float, counts: Counts) -> None:
+    """Count what a gain brings above full scale, (n_channels, >= n), into one row of ``counts``."""
+    for channel in range(audio.shape[0]):
+        _count(audio[channel, :n_samples], offset_samples, gain, counts)

@@ -70,6 +70,12 @@ def power_to_lufs(mean_square: float) -> float:
     return bs1770.OFFSET_LU + 10.0 * math.log10(mean_square) if mean_square > 0.0 else SILENCE_DB
 
 
+def powers_to_lufs(mean_squares: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The same of many."""
+    with np.errstate(divide="ignore"):
+        return np.asarray(bs1770.OFFSET_LU + 10.0 * np.log10(mean_squares))
+
+
 class LoudnessMeter:
     """Reads loudness from blocks of any size.
 
@@ -166,6 +172,14 @@ def range_lu(powers: NDArray[np.float64]) -> float | None:
     powers = powers[powers > powers.mean() * 10.0 ** (bs1770.RANGE_RELATIVE_GATE_LU / 10.0)]
     low, high = np.percentile(powers, [bs1770.RANGE_LOW_PERCENTILE, bs1770.RANGE_HIGH_PERCENTILE], method="nearest")
     return power_to_lufs(float(high)) - power_to_lufs(float(low))
+
+
+def integrated_of_steps(step_lufs: NDArray[np.float64]) -> float:
+    """Integrated loudness of what has these loudnesses in each 10 ms, from the first of them on."""
+    powers = 10.0 ** ((step_lufs - bs1770.OFFSET_LU) / 10.0)
+    window = round(bs1770.GATING_BLOCK_S * STEPS_PER_S)
+    sums = np.concatenate([[0.0], np.cumsum(powers)])
+    return gated_lufs((sums[window:] - sums[:-window])[:: round(bs1770.GATING_STEP_S * STEPS_PER_S)] / window)
 
 
 def gated_lufs(powers: NDArray[np.float64]) -> float:

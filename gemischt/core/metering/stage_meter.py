@@ -12,11 +12,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.audio import Audio, Single
+from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.lanes import N_LANES
 from gemischt.core.metering import level_peaks, level_steps
-from gemischt.core.metering.loudness import STEPS_PER_S, gated_lufs, k_weighting, power_to_lufs, range_lu
+from gemischt.core.metering.loudness import (
+    STEPS_PER_S,
+    gated_lufs,
+    k_weighting,
+    power_to_lufs,
+    powers_to_lufs,
+    range_lu,
+)
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 
 VU_DAMPING, VU_HZ = 0.8127, 2.1505
@@ -57,13 +64,20 @@ class StageLevels:
 class StageMeters:
     """Measures blocks of any size of several signals of one or two channels.
 
+    Of a signal that is another one through a gain only the overs have to be counted: ``turned`` are such pairs of a
+    signal and a gain.
+
     State: ``_kept`` what the steps remember of each channel, ``_history`` the last samples of each, ``_peaks`` and
     ``_counts`` of each signal, and for stretches of finished and touched 10 ms steps in ``_steps`` the energies of
     each channel, (2, n_steps, n_rows), K-weighted and plain.
     """
 
-    def __init__(self, sample_rate_hz: int, n_channels: Sequence[int]) -> None:
+    def __init__(
+        self, sample_rate_hz: int, n_channels: Sequence[int], turned: Sequence[tuple[int, float]] = ()
+    ) -> None:
         self.sample_rate_hz = sample_rate_hz
+        self._turned = turned
+        self._turned_counts = _no_counts(len(turned))
         self._first_rows = np.concatenate([[0], np.cumsum(n_channels)]).astype(np.int64)
         n_groups = max(1, -(-int(self._first_rows[-1]) // N_LANES))
         self.n_rows = n_groups * N_LANES
@@ -74,7 +88,7 @@ class StageMeters:
         self._kept = np.zeros((n_groups, level_steps.N_KEPT, N_LANES))
         self._history = np.zeros((self.n_rows, level_peaks.KEPT_SAMPLES), np.float32)
         self._peaks = np.zeros((len(n_channels), 2))
-        self._counts = np.tile(np.array([0, 0, 0, -1], np.int64), (len(n_channels), 1))
+        self._counts = _no_counts(len(n_channels))
         self._steps: list[NDArray[np.float64]] = [np.zeros((2, 0, self.n_rows))]
         self._samples = 0
 
@@ -117,6 +131,10 @@ class StageMeters:
             self._peaks,
             self._counts,
         )
+        for (signal, gain), counts in zip(self._turned, self._turned_counts, strict=True):
+            # What has never been so loud has nothing over in this block either.
+            if self._peaks[signal, level_peaks.PEAK] * gain > 1.0:
+                level_peaks.count_overs(rows[self.rows_of(signal)], n_samples, self._samples, gain, counts)
         if self._samples % self._step_samples:
             self._steps[-1][:, -1] += steps[:, 0]
             steps = steps[:, 1:]
@@ -130,11 +148,13 @@ class StageMeters:
         steps: NDArray[np.float64] = squares.max(axis=1) / self._step_samples
         return steps
 
+    def weighted_powers(self, signal: int) -> NDArray[np.float64]:
+        """Mean K-weighted square in each finished 10 ms, its channels added up, (n_steps,)."""
+        return self._window_powers(signal, 1.0 / STEPS_PER_S)
+
     def short_term_lufs(self, signal: int) -> NDArray[np.float64]:
         """Short-term loudness at the end of each 10 ms, growing windows at the start, ``-inf`` for silence."""
-        powers = self._window_powers(signal, bs1770.SHORT_TERM_S, partial=True)
-        with np.errstate(divide="ignore"):
-            return np.asarray(bs1770.OFFSET_LU + 10.0 * np.log10(powers))
+        return powers_to_lufs(self._window_powers(signal, bs1770.SHORT_TERM_S, partial=True))
 
     def final_true_peak_dbtp(self, signal: int) -> float:
         """True peak with the silence that follows the last sample; the meter stays as it is."""
@@ -185,6 +205,11 @@ class StageMeters:
             first_over_s=first_over / rate if overs else None,
         )
 
+    def turned_overs(self, pair: int) -> tuple[int, float | None]:
+        """Samples of a turned signal above full scale, and when the first was."""
+        overs, first = (int(count) for count in self._turned_counts[pair, level_peaks.OVERS :])
+        return overs, first / self.sample_rate_hz if overs else None
+
     def _energies(self) -> NDArray[np.float64]:
         """Of all steps so far, (2, n_steps, n_rows)."""
         if len(self._steps) > 1:
@@ -230,6 +255,10 @@ class StageMeter:
     def levels(self) -> StageLevels:
         """What has been measured so far."""
         return self._meters.levels(0)
+
+
+def _no_counts(n_signals: int) -> Counts:
+    return np.tile(np.array([0, 0, 0, -1], np.int64), (n_signals, 1))
 
 
 def _largest_part(whole: int, limit: int) -> int:

@@ -8,14 +8,14 @@ import numpy as np
 
 from gemischt.core.analysis.fingerprints import fingerprints
 from gemischt.core.analysis.ladder import ladder_ends
-from gemischt.core.analysis.listening import Stretch
 from gemischt.core.analysis.measurement import SongMeasurement
-from gemischt.core.analysis.measuring import measure_mix_stretch, measure_song
+from gemischt.core.analysis.measuring import measure_song
 from gemischt.core.analysis.reference import bring_to_reference
 from gemischt.core.analysis.renders import MemoryRenders
 from gemischt.core.engine.offline import render_stretch
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import Cancelled
+from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.metering.summary import summarize
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
@@ -78,13 +78,49 @@ class AgreementTest(MeasuringCase):
     def test_a_stretch_measures_what_is_heard_in_it(self) -> None:
         session = self.edited(type="set-strips", changes=[{"strip": "mix", "fader_db": -5.0}])
         whole = self.whole(session)
-        self.measure(session)
-        for start, end in ((0, RATE_HZ), (24_001, 70_003)):
+        curve = self.measure(session).curve
+        for start, end in ((0, RATE_HZ), (24_000, 69_600)):
             with self.subTest(start=start):
-                found = measure_mix_stretch(session, self.bench.media, self.hashes, self.store, Stretch(start, end))
+                found = curve.integrated_lufs(start / RATE_HZ, end / RATE_HZ)
                 summary = summarize([whole[:, start:end]], sample_rate_hz=RATE_HZ, n_channels=2)
-                self.assertAlmostEqual(found.integrated_lufs, summary.integrated_lufs, delta=0.01)
-                self.assertAlmostEqual(found.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.01)
+                self.assertAlmostEqual(found, summary.integrated_lufs, delta=0.01)
+
+    def test_the_mix_behind_its_fader_whatever_it_does(self) -> None:
+        placed = {
+            "as it is": {},
+            "turned down": {"fader_db": -5.0},
+            "over full scale": {"fader_db": 12.0},
+            "closed": {"mute": True},
+            "panned": {"pan": {"position": 0.4}},
+            "narrow": {"width": 0.3, "fader_db": 12.0},
+            "mono": {"input": "mono-sum", "fader_db": 12.0},
+        }
+        for name, settings in placed.items():
+            with self.subTest(name):
+                change = {"strip": "mix", "fader_db": 0.0, **settings}
+                session = self.edited(type="set-strips", changes=[change])
+                # First with the chain known from before, then measured from nothing.
+                for kept in (self.store, MemoryRenders()):
+                    self.store = kept
+                    measured = self.measure(session)
+                    mix = measured.strips["mix"].stage("post-fader")
+                    meter = StageMeter(RATE_HZ, 2)
+                    whole = self.whole(session)
+                    meter.process(whole, whole.shape[1])
+                    levels = meter.levels()
+                    if name == "closed":
+                        self.assertEqual(levels.sample_peak_dbfs, mix.sample_peak_dbfs)
+                        self.assertEqual(max(measured.curve.peaks), 0.0)
+                        continue
+                    self.assertAlmostEqual(mix.sample_peak_dbfs, levels.sample_peak_dbfs, delta=0.01)
+                    self.assertAlmostEqual(mix.integrated_lufs, levels.integrated_lufs, delta=0.02)
+                    self.assertAlmostEqual(mix.overs, levels.overs, delta=2 + levels.overs // 100)
+                    self.assertEqual(mix.first_over_s is None, levels.first_over_s is None)
+                    self.assertAlmostEqual(max(measured.curve.peaks), np.abs(whole).max(), delta=0.001)
+                    summary = summarize([whole], sample_rate_hz=RATE_HZ, n_channels=2)
+                    self.assertAlmostEqual(
+                        measured.curve.integrated_lufs(0.0, None), summary.integrated_lufs, delta=0.02
+                    )
 
     def test_side_by_side_is_the_same_as_one_after_the_other(self) -> None:
         alone = self.measure()

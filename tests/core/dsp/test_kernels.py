@@ -4,7 +4,6 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.audio import as_media
 from gemischt.core.dsp import mixing
 from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
 from gemischt.core.metering.loudness import LoudnessMeter
@@ -26,42 +25,6 @@ class DecibelsTest(unittest.TestCase):
         self.assertEqual(db_to_amplitude(0.0), 1.0)
         for nothing in (0.0, 1e-300, float("nan")):
             self.assertAlmostEqual(amplitude_to_db(nothing), -200.0, places=5)
-
-
-class ClipKernelTest(unittest.TestCase):
-    def naive(
-        self, media: np.ndarray, n: int, position: int, clip: tuple[int, int, int, np.ndarray, int, int, bool]
-    ) -> np.ndarray:
-        start, length, offset, matrix, fade_in, fade_out, backwards = clip
-        out = np.zeros((2, n))
-        for i in range(n):
-            played = position + i - start
-            if not 0 <= played < length:
-                continue
-            left = length - 1 - played
-            level = 1.0
-            if played < fade_in:
-                level *= (played + 1) / fade_in
-            if left < fade_out:
-                level *= (left + 1) / fade_out
-            sample = media[offset + (left if backwards else played)].astype(np.float64)
-            out[:, i] += level * matrix @ sample[:2]
-        return out
-
-    def test_any_clip_at_any_position(self) -> None:
-        rng = np.random.default_rng(11)
-        for number in range(60):
-            with self.subTest(number=number):
-                media = as_media(rng.standard_normal((int(rng.integers(1, 4)), 500)))
-                offset = int(rng.integers(0, 300))
-                length = int(rng.integers(1, 500 - offset))
-                fades = [0, 0] if number % 3 == 0 else rng.integers(0, length + 1, 2).tolist()
-                start, position = (int(value) for value in rng.integers(0, 600, 2))
-                matrix = rng.uniform(-1, 1, (2, min(media.shape[1], 2)))
-                clip = (start, length, offset, matrix, fades[0], fades[1], bool(number % 2))
-                out = np.zeros((2, 256))
-                mixing.add_clip(out, 256, position, media, *clip)
-                np.testing.assert_allclose(out, self.naive(media, 256, position, clip), atol=1e-12)
 
 
 class MixingKernelsTest(unittest.TestCase):
