@@ -31,6 +31,7 @@ class DiskRenders(RenderStore):
         self._folder = folder / version
         self._limit_bytes = limit_bytes
         self._lock = threading.Lock()
+        self._unseen_bytes = limit_bytes
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
             for other in folder.iterdir():
@@ -70,9 +71,17 @@ class DiskRenders(RenderStore):
             part.unlink(missing_ok=True)
             raise disk_error(error, path) from error
 
-    def make_room(self) -> None:
-        """Remove what was used longest ago until the rest fits."""
+    def make_room(self, n_bytes: int) -> None:
+        """Remove what was used longest ago until the rest fits, if so much more may be too much.
+
+        Looking through the folder takes time: it is done for the first file and then whenever a thirty-second of what
+        it may hold has come in.
+        """
         with self._lock:
+            self._unseen_bytes += n_bytes
+            if self._unseen_bytes < self._limit_bytes / 32:
+                return
+            self._unseen_bytes = 0
             self._forget("*.f32", self._limit_bytes, lambda size: size)
             self._forget("*.json", MOST_FIGURES, lambda size: 1)
 
@@ -120,7 +129,7 @@ class _DiskWriter(AudioWriter):
             self._file.close()
             self._file = None
             self._part.replace(self._path)
-            self._renders.make_room()
+            self._renders.make_room(4 * self.samples.size)
 
     def discard(self) -> None:
         if self._file is not None:
