@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 from playwright.sync_api import Page, Playwright, sync_playwright
 
+from bench.host import Host
 from tests.browser.browser import FLAGS, MIXED, VIEWPORT, Server, find_chromium
 
 MINUTES = float(os.environ.get("GEMISCHT_BENCH_MINUTES", "5"))
@@ -105,21 +106,6 @@ class LonePage:
     def close(self) -> None:
         self._process.terminate()
         self._process.wait(timeout=20)
-
-
-class Host:
-    """How much of the machine's time the host gives to others, since this was made."""
-
-    def __init__(self) -> None:
-        self._began = self._read()
-
-    def taken_share(self) -> float:
-        passed = [now - before for now, before in zip(self._read(), self._began, strict=True)]
-        return passed[7] / max(1, sum(passed))
-
-    def _read(self) -> list[int]:
-        with open("/proc/stat") as file:
-            return [int(value) for value in file.readline().split()[1:]]
 
 
 def play(page: Page, address: str, first_row: str | None = None) -> None:

@@ -34,7 +34,7 @@ def measure_session(workspace: Workspace, session: Session, progress: Progress =
 
 def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:
     """Everything found in a measured session."""
-    return examine(Situation(session, workspace.open_media(session).samples, measurement))
+    return examine(Situation(session, workspace.open_media(session).samples, measurement, workspace.renders))
 
 
 def mix_loudness_lufs(session: Session, measurement: SongMeasurement, stretch_s: StretchS | None = None) -> float:

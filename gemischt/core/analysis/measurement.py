@@ -8,6 +8,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from gemischt.core.analysis.fingerprints import StripPrints
 from gemischt.core.metering.loudness import STEPS_PER_S, integrated_of_steps
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
@@ -109,12 +110,17 @@ class MixCurve:
 
 @dataclass(frozen=True)
 class SongMeasurement:
-    """A measured session. ``rendered`` counts strips that had to be rendered this time, with or without their chain."""
+    """A measured session.
+
+    ``rendered`` counts strips that had to be rendered this time, with or without their chain; ``prints`` are the hashes
+    of all that feeds each strip.
+    """
 
     duration_s: float
     strips: dict[str, StripMeasurement]
     curve: MixCurve
     rendered: int
+    prints: Mapping[str, StripPrints]
 
 
 def levels_to_json(levels: StageLevels | StereoLevels) -> dict[str, Any]:

@@ -66,7 +66,11 @@ def measure_song(
     work = _Measuring(session, media, prints, store, length, report, pool)
     strips = work.run()
     return SongMeasurement(
-        duration_s=length / session.sample_rate_hz, strips=strips, curve=work.mix_curve(), rendered=work.rendered
+        duration_s=length / session.sample_rate_hz,
+        strips=strips,
+        curve=work.mix_curve(),
+        rendered=work.rendered,
+        prints=prints,
     )
 
 

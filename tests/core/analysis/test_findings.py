@@ -2,22 +2,24 @@
 
 import unittest
 from collections.abc import Callable
+from unittest import mock
 
 import numpy as np
 
 from gemischt.core.analysis.findings import EXAMINATIONS, Finding, Situation, examine
 from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.renders import MemoryRenders
-from gemischt.core.session.actions import apply_action
+from gemischt.core.analysis.renders import MemoryRenders, RenderStore
+from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.document import Session
 from tests.support.sessions import Bench, compressor, eq, silence
 from tests.support.signals import RATE_HZ, Signal, noise, sine, steps
 
 
-def found_in(session: Session, bench: Bench) -> list[Finding]:
+def found_in(session: Session, bench: Bench, store: RenderStore | None = None) -> list[Finding]:
     hashes = {item.id: item.id for item in session.media}
-    measurement = measure_song(session, bench.media, hashes, MemoryRenders())
-    return examine(Situation(session, bench.media, measurement))
+    store = store or MemoryRenders()
+    measurement = measure_song(session, bench.media, hashes, store)
+    return examine(Situation(session, bench.media, measurement, store))
 
 
 def hits(seed: int, *, level: float = 0.12) -> Signal:
@@ -202,3 +204,26 @@ class EvidenceTest(unittest.TestCase):
         self.assertEqual(key(9.0), key(9.1))
         self.assertEqual(key(9.0)[0], key(12.0)[0])
         self.assertNotEqual(key(9.0)[1], key(12.0)[1])
+
+
+class OnceTest(unittest.TestCase):
+    """What examinations render themselves they render once for the same signals."""
+
+    def test_a_fader_does_not_make_lanes_and_copies_be_compared_again(self) -> None:
+        for bench, kind in ((combing(3.0), "lanes-comb"), (two_microphones(0.7 * delayed(hits(1), 96)), "late-copy")):
+            with self.subTest(kind):
+                store, session = MemoryRenders(), bench.session()
+                before = [finding for finding in found_in(session, bench, store) if finding.kind == kind]
+                change = StripSettings(strip=before[0].strip, fader_db=-3.0)
+                edited = apply_action(session, SetStrips(changes=(change,)))
+                with mock.patch("gemischt.core.analysis.findings.copies.compare_lane", side_effect=AssertionError):
+                    with mock.patch("gemischt.core.analysis.findings.copies.report_block", side_effect=AssertionError):
+                        after = [finding for finding in found_in(edited, bench, store) if finding.kind == kind]
+                self.assertEqual(after, before)
+
+    def test_a_lane_that_was_changed_is_compared_again(self) -> None:
+        store = MemoryRenders()
+        for delay_ms in (3.0, 4.0):
+            bench = combing(delay_ms)
+            found = [item for item in found_in(bench.session(), bench, store) if item.kind == "lanes-comb"]
+            self.assertIn(f"{delay_ms:.2f} ms", found[0].evidence)

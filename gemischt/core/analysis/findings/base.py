@@ -4,8 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from gemischt.core.analysis.fingerprints import StripPrints
 from gemischt.core.analysis.listening import Media
 from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
+from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.session.actions import Action
 from gemischt.core.session.document import Session, Strip
 
@@ -52,15 +54,20 @@ class Finding:
 
 @dataclass(frozen=True)
 class Situation:
-    """A session and everything measured of it."""
+    """A session and everything measured of it; ``store`` keeps what examinations measure themselves."""
 
     session: Session
     media: Media
     measurement: SongMeasurement
+    store: RenderStore
 
     def of(self, strip: Strip) -> StripMeasurement:
         """What was measured of a strip."""
         return self.measurement.strips[strip.id]
+
+    def prints_of(self, strip: Strip) -> StripPrints:
+        """Hashes of all that feeds it."""
+        return self.measurement.prints[strip.id]
 
     def name(self, strip_id: str) -> str:
         """A strip's name."""

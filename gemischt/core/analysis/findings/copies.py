@@ -4,7 +4,9 @@ Candidates are tracks whose loudness over time is alike; whether they really car
 which polarity, is measured on the loudest part by coherence and cross-correlation (see analysis.lanes).
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import asdict
+from functools import partial
 from itertools import combinations
 
 import numpy as np
@@ -18,7 +20,7 @@ from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSettings
 from gemischt.core.session.actions.clips import ClipSettings
 from gemischt.core.session.actions.lanes import LaneSettings
-from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.document import Parallel, Session, Strip
 from gemischt.core.units import s_to_samples
 
 ALIKE = 0.85
@@ -37,7 +39,8 @@ def same_source(situation: Situation) -> Iterator[Finding]:
         if not strip.mute and strip.clips and not situation.of(strip).stage("source").silent
     ]
     for first, second in _alike(situation, heard):
-        found = _compare(situation, first, second)
+        prints = (situation.prints_of(strip).pre_chain for strip in (first, second))
+        (found,) = _once(situation, "-".join((*prints, "compared")), partial(_compare, situation, first, second))
         if found.coherence < SAME_SOURCE:
             continue
         late_ms = abs(found.delay_ms)
@@ -82,7 +85,16 @@ def _alike(situation: Situation, strips: list[Strip]) -> Iterator[tuple[Strip, S
             yield first, second
 
 
-def _compare(situation: Situation, first: Strip, second: Strip) -> LaneFinding:
+def _once(situation: Situation, key: str, compare: Callable[[], Sequence[LaneFinding]]) -> list[LaneFinding]:
+    """What a comparison finds, measured only once; the key names all that it depends on."""
+    kept = situation.store.figures(key)
+    if kept is None:
+        kept = {"found": [asdict(found) for found in compare()]}
+        situation.store.keep_figures(key, kept)
+    return [LaneFinding(**found) for found in kept["found"]]
+
+
+def _compare(situation: Situation, first: Strip, second: Strip) -> Sequence[LaneFinding]:
     """Both tracks as they meet their chains, over the loudest part of the first."""
     session = situation.session
     rate = session.sample_rate_hz
@@ -99,7 +111,7 @@ def _compare(situation: Situation, first: Strip, second: Strip) -> LaneFinding:
     names = [work_buffer(first.id), work_buffer(second.id)]
     signals = capture(alone, situation.media, stretch, names)
     a, b = (_mono(signals[name]) for name in names)
-    return compare_lane(second.id, a, b, rate)
+    return [compare_lane(second.id, a, b, rate)]
 
 
 def _mono(signal: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -125,33 +137,39 @@ def _pull_earlier(strip: Strip, by_ms: float) -> SetClips:
 
 def combing_lanes(situation: Situation) -> Iterator[Finding]:
     """Lanes that arrive late or upside down against the first lane of their block."""
-    session = situation.session
-    for strip in session.strips:
-        measured = situation.of(strip)
-        if measured.stage("source").silent:
+    for strip in situation.session.strips:
+        if situation.of(strip).stage("source").silent:
             continue
-        for block in walk_chain(strip.chain):
-            if block.type != "parallel" or not block.on or len(block.lanes) < 2:
-                continue
-            middle = measured.stage("source").true_peak_at_s
-            stretch_s = (max(0.0, middle - _LOUD_PART_S / 2), middle + _LOUD_PART_S / 2)
-            report = report_block(session, situation.media, strip.id, block.id, stretch_s=stretch_s)
-            lanes = {lane.id: lane for lane in block.lanes}
-            for found in report.lanes:
-                lane = lanes[found.lane]
-                if found.notch_hz is None or lane.mute or lane.level_db is None:
-                    continue
-                shift = LaneSettings(lane=lane.id, shift_ms=round(lane.shift_ms - found.delay_ms, 3))
-                yield Finding(
-                    kind="lanes-comb",
-                    strip=strip.id,
-                    subject=f"{block.id}/{lane.id}",
-                    title=f"Lane {lane.name} of {strip.name} combs",
-                    evidence=f"{found.delay_ms:+.2f} ms against the first lane, first notch at "
-                    f"{found.notch_hz:.0f} Hz.",
-                    why="Lanes that arrive apart hollow the sound out instead of filling it.",
-                    figures={"delay_ms": found.delay_ms},
-                    weight="wrong",
-                    cure=SetLanes(strip=strip.id, block=block.id, changes=(shift,)),
-                    cure_text=f"Align {lane.name}",
-                )
+        for processor, fingerprint in zip(strip.chain, situation.prints_of(strip).chain, strict=True):
+            for block in walk_chain((processor,)):
+                if block.type == "parallel" and block.on and len(block.lanes) > 1:
+                    key = f"{fingerprint}-{block.id}-lanes"
+                    found = _once(situation, key, partial(_compare_lanes, situation, strip, block))
+                    yield from _combing(strip, block, found)
+
+
+def _compare_lanes(situation: Situation, strip: Strip, block: Parallel) -> Sequence[LaneFinding]:
+    middle = situation.of(strip).stage("source").true_peak_at_s
+    stretch_s = (max(0.0, middle - _LOUD_PART_S / 2), middle + _LOUD_PART_S / 2)
+    return report_block(situation.session, situation.media, strip.id, block.id, stretch_s=stretch_s).lanes
+
+
+def _combing(strip: Strip, block: Parallel, compared: Sequence[LaneFinding]) -> Iterator[Finding]:
+    lanes = {lane.id: lane for lane in block.lanes}
+    for found in compared:
+        lane = lanes[found.lane]
+        if found.notch_hz is None or lane.mute or lane.level_db is None:
+            continue
+        shift = LaneSettings(lane=lane.id, shift_ms=round(lane.shift_ms - found.delay_ms, 3))
+        yield Finding(
+            kind="lanes-comb",
+            strip=strip.id,
+            subject=f"{block.id}/{lane.id}",
+            title=f"Lane {lane.name} of {strip.name} combs",
+            evidence=f"{found.delay_ms:+.2f} ms against the first lane, first notch at {found.notch_hz:.0f} Hz.",
+            why="Lanes that arrive apart hollow the sound out instead of filling it.",
+            figures={"delay_ms": found.delay_ms},
+            weight="wrong",
+            cure=SetLanes(strip=strip.id, block=block.id, changes=(shift,)),
+            cure_text=f"Align {lane.name}",
+        )
