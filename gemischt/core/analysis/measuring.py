@@ -88,6 +88,8 @@ class _Measuring:
     _counting: threading.Lock = field(default_factory=threading.Lock)
     # What is being rendered now, by fingerprint.
     _arriving: dict[str, Arriving] = field(default_factory=dict)
+    # Figures that have been read or kept, by key.
+    _known: dict[str, dict[str, Any]] = field(default_factory=dict)
     # Strips that others can follow now.
     _begun: Events = field(default_factory=SimpleQueue)
 
@@ -130,18 +132,29 @@ class _Measuring:
 
     def mix_curve(self) -> MixCurve:
         """The mix over the song, once it is measured."""
-        curve = MixCurve(**self._figures(self._curve_key()))
+        curve = MixCurve(**{name: tuple(values) for name, values in self._figures(self._curve_key()).items()})
         turn = self._turn_of(self.session.mix)
         return curve if turn is None else curve.turned(turn.peak_db, turn.loudness_db)
 
     def _lacks(self, keys: Sequence[str]) -> bool:
-        return any(self.store.figures(key) is None for key in keys)
+        return any(self._found(key) is None for key in keys)
 
     def _figures(self, key: str) -> dict[str, Any]:
-        found = self.store.figures(key)
+        found = self._found(key)
         if found is None:
             raise LookupError(f"the figures {key} were not kept")
         return found
+
+    def _found(self, key: str) -> dict[str, Any] | None:
+        """Figures, read once from the store."""
+        found = self._known.get(key) or self.store.figures(key)
+        if found is not None:
+            self._known[key] = found
+        return found
+
+    def _keep_figures(self, key: str, figures: dict[str, Any]) -> None:
+        self._known[key] = figures
+        self.store.keep_figures(key, figures)
 
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
         """Where the strip's figures up to its fader are kept."""
@@ -259,7 +272,7 @@ class _Measuring:
                 self._tell()
 
     def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
-        keep = self.store.keep_figures
+        keep = self._keep_figures
         if with_chain:
             powers = watching.source_powers()
             onset_s, noise_dbfs = onset_of(powers)
