@@ -21,7 +21,8 @@ import numpy as np
 from playwright.sync_api import Page, Playwright, sync_playwright
 
 from bench.host import Host
-from tests.browser.browser import FLAGS, MIXED, VIEWPORT, Server, find_chromium
+from tests.browser.browser import FLAGS, MIXED, VIEWPORT, Server
+from tests.browser.chromium import find_chromium
 
 MINUTES = float(os.environ.get("GEMISCHT_BENCH_MINUTES", "5"))
 EDITS = 60
@@ -84,7 +85,7 @@ class LonePage:
             "--disable-renderer-backgrounding",
             f"--user-data-dir={folder}",
         ]
-        command = [str(find_chromium()), *FLAGS, *own, "about:blank"]
+        command = [find_chromium(), *FLAGS, *own, "about:blank"]
         self._process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
         assert self._process.stderr is not None
         found = next(filter(None, (re.search(r"ws://\S+", line) for line in self._process.stderr)))

@@ -15,7 +15,8 @@ from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
-from tests.browser.browser import FLAGS, MIXED, VIEWPORT, Server, find_chromium
+from tests.browser.browser import FLAGS, MIXED, VIEWPORT, Server
+from tests.browser.chromium import find_chromium
 
 N_TRACKS, N_BUSES, N_RETURNS = 64, 12, 6
 ROUNDS = 20

@@ -18,6 +18,8 @@ from typing import Any
 
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
+from tests.browser.chromium import find_chromium
+
 COMMAND = Path(sys.executable).parent / "gemischt"
 FLAGS = [
     "--no-sandbox",
@@ -34,11 +36,6 @@ MIXED = "Low Tide (mixed)"
 
 # A busy machine measures slowly.
 expect.set_options(timeout=15000)
-
-
-def find_chromium() -> str | None:
-    """Chromium's path, or None."""
-    return shutil.which("chromium") or shutil.which("chromium-browser")
 
 
 class Server:
