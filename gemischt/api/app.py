@@ -1,5 +1,6 @@
 """The web application, assembled."""
 
+import gc
 import sys
 import threading
 from collections.abc import AsyncIterator
@@ -33,7 +34,14 @@ _STATUS: dict[type[errors.GemischtError], int] = {
     errors.GemischtError: 500,
 }
 # The engine thread shares the interpreter with requests and jobs, and needs its turn for every step of a block.
-_SWITCH_INTERVAL_S = 0.0001
+_SWITCH_INTERVAL_S = 0.00001
+
+
+def _make_ready() -> None:
+    """Load the kernels, and keep what is there by now out of the garbage collector's sight: looking through it all
+    stops the engine thread for longer than it renders ahead."""
+    prepare_kernels()
+    gc.freeze()
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -46,7 +54,7 @@ def create_app(settings: Settings) -> FastAPI:
         app.state.workspace = Workspace(settings.data_folder)
         app.state.jobs = Jobs()
         app.state.hub = Hub(app.state.workspace)
-        threading.Thread(target=prepare_kernels, name="kernels", daemon=True).start()
+        threading.Thread(target=_make_ready, name="kernels", daemon=True).start()
         threading.Thread(target=task_process.start, name="tasks", daemon=True).start()
         try:
             yield

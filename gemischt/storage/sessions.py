@@ -15,6 +15,7 @@ from gemischt.core.errors import InvalidAction, NotFound, RevisionConflict
 from gemischt.core.session.actions import Action, SetSong, apply_action
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
+from gemischt.storage.patches import patch_between
 from gemischt.storage.tables import EditRow, SessionRow, now
 
 
@@ -106,8 +107,8 @@ class SessionStore:
                     session_id=row.id,
                     position=row.applied_edits,
                     name=name,
-                    forward=jsonpatch.make_patch(old, new).to_string(),
-                    backward=jsonpatch.make_patch(new, old).to_string(),
+                    forward=patch_between(old, new),
+                    backward=patch_between(new, old),
                 )
             )
             _keep(row, after)
