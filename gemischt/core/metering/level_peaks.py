@@ -52,18 +52,6 @@ def _interpolate(out: Single, other_out: Single, part: Single, taps: Single, oth
 
 
 @inline_kernel
-def _highest_of(row: Single, start: int, end: int) -> float:
-    """The highest magnitude of a stretch."""
-    if (end - start) % (2 * N_SINGLES):
-        return highest_single(row[start:end])
-    highest, other = spread(_SILENCE), spread(_SILENCE)
-    for i in range(start, end, 2 * N_SINGLES):
-        highest = greater(magnitudes(load(row, i)), highest)
-        other = greater(magnitudes(load(row, i + N_SINGLES)), other)
-    return float(greatest(greater(highest, other)))
-
-
-@inline_kernel
 def _highest_between(part: Single, n_samples: int, phases: Single) -> float:
     """The highest of all four phases; ``part`` begins eleven samples early, the samples are a multiple of sixteen."""
     highest = spread(_SILENCE)
@@ -114,7 +102,7 @@ def _look_between(
     for pair in range(2):
         _interpolate(between[0, :n_samples], between[1, :n_samples], part, phases[2 * pair], phases[2 * pair + 1])
         for phase in range(2):
-            top = highest_single(between[phase, :n_samples])
+            top = highest_single(between[phase], 0, n_samples)
             if top > state[TRUE_PEAK]:
                 state[TRUE_PEAK] = top
                 counts[TRUE_PEAK_AT] = max(0, at_samples + _find(between[phase, :n_samples], top) - 6)
@@ -136,10 +124,10 @@ def _measure_signal(
     joint = np.empty(keep + _SEGMENT, np.float32)
     for channel in range(audio.shape[0]):
         row = audio[channel, :n_samples]
-        before = highest_single(history[channel])
+        before = highest_single(history[channel], 0, keep)
         for start in range(0, n_samples, _SEGMENT):
             end = min(n_samples, start + _SEGMENT)
-            peak = _highest_of(row, start, end)
+            peak = highest_single(row, start, end)
             loudest = max(peak, before)
             before = peak
             # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.

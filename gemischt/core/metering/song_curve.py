@@ -18,7 +18,7 @@ def _raise_bins(audio: Single, n_samples: int, offset_samples: int, length_sampl
         next_bin = -(-(place + 1) * length_samples // n_bins) - offset_samples if place < n_bins - 1 else n_samples
         end = min(n_samples, next_bin)
         for channel in range(audio.shape[0]):
-            peaks[place] = max(peaks[place], highest_single(audio[channel, i:end]))
+            peaks[place] = max(peaks[place], highest_single(audio[channel], i, end))
         i = end
 
 

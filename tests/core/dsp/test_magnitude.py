@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.dsp.jit import FLOAT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
+from gemischt.core.dsp.jit import FLOAT, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
 from gemischt.core.dsp.magnitude import highest_magnitude, highest_single, highest_value
 
 
@@ -13,9 +13,9 @@ def _of_double(row: np.ndarray) -> float:
     return highest_magnitude(row)
 
 
-@kernel(SINGLE_VECTOR, returns=FLOAT)
-def _of_single(row: np.ndarray) -> float:
-    return highest_single(row)
+@kernel(SINGLE_VECTOR, INT, INT, returns=FLOAT)
+def _of_single(row: np.ndarray, first: int, end: int) -> float:
+    return highest_single(row, first, end)
 
 
 prepare_kernels()
@@ -28,9 +28,16 @@ class MagnitudeTest(unittest.TestCase):
             row = random.standard_normal(size)
             single = row.astype(np.float32)
             self.assertEqual(_of_double(row), np.abs(row).max())
-            self.assertEqual(_of_single(single), np.abs(single).max())
+            self.assertEqual(_of_single(single, 0, size), np.abs(single).max())
         self.assertEqual(_of_double(np.zeros(0)), 0.0)
         self.assertEqual(_of_double(np.array([-0.0, 0.0])), 0.0)
+
+    def test_parts_of_a_row_in_single_precision(self) -> None:
+        row = np.random.default_rng(5).standard_normal(300).astype(np.float32)
+        for first, end in ((0, 31), (0, 32), (5, 70), (130, 258), (299, 300)):
+            with self.subTest(first=first, end=end):
+                self.assertEqual(_of_single(row, first, end), np.abs(row[first:end]).max())
+        self.assertEqual(_of_single(row, 7, 7), 0.0)
 
     def test_values_may_be_negative(self) -> None:
         random = np.random.default_rng(4)

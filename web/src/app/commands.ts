@@ -14,10 +14,10 @@ import {
   selectStrips,
   show,
   showLevelFace,
-  STAGES,
   STATIONS,
   useView,
 } from "./store";
+import { STAGES } from "../live/frames";
 import { visibleRows } from "./tree";
 
 export type Command = { name: string; keys?: string; run: () => void };

@@ -1,12 +1,11 @@
 import { create } from "zustand";
 
+import type { Stage } from "../live/frames";
+
 export const STATIONS = ["Tidy", "Level", "Route", "Duck", "Place", "Print"] as const;
 export type Station = (typeof STATIONS)[number];
 
 export const LEVEL_FACES = ["rows", "gain ladder"] as const;
-
-export const STAGES = ["source", "pre-fader", "post-fader"] as const;
-export type Stage = (typeof STAGES)[number];
 
 export type Notice = { id: number; tone: "error" | "done"; what: string; remedy: string };
 

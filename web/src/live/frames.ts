@@ -16,9 +16,25 @@ export type Frame = {
   other: Float32Array | null;
 };
 
+/** Where each strip is metered. */
+export const STAGES = ["source", "pre-fader", "post-fader"] as const;
+export type Stage = (typeof STAGES)[number];
+/** What counts as silence where a number is needed. */
+export const SILENT_DB = -150;
+
+export type Meter = { peakDb: number; holdDb: number; rmsDb: number };
+
 const HEADER_BYTES = 48;
-const STAGES = 3;
 const VALUES_PER_METER = 3;
+const SILENT: Meter = { peakDb: SILENT_DB, holdDb: SILENT_DB, rmsDb: SILENT_DB };
+
+/** What a strip's meter reads at a stage; the strip is given by its place in the transport's list. */
+export function readMeter(frame: Frame | null, strip: number, stage: Stage): Meter {
+  const at = (strip * STAGES.length + STAGES.indexOf(stage)) * VALUES_PER_METER;
+  const [peakDb, holdDb, rmsDb] = frame && strip >= 0 ? frame.meters.subarray(at, at + VALUES_PER_METER) : [];
+  if (peakDb === undefined || holdDb === undefined || rmsDb === undefined) return SILENT;
+  return { peakDb, holdDb, rmsDb };
+}
 
 export function parseFrame(buffer: ArrayBuffer): Frame {
   const view = new DataView(buffer);
@@ -40,7 +56,7 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
     positionSamples: view.getFloat64(20, true),
     nSamples,
     mix: take(4),
-    meters: take(nStrips * STAGES * VALUES_PER_METER),
+    meters: take(nStrips * STAGES.length * VALUES_PER_METER),
     reductions: take(nStrips),
     probe: take(nProbe),
     spectrum: take(nSpectrum),

@@ -1,7 +1,7 @@
 import type { Wish } from "../api/types";
 import { Subscribable } from "../lib/subscribable";
 import { Speaker } from "../player/player";
-import type { Frame } from "./frames";
+import { SILENT_DB, type Frame } from "./frames";
 import type { FromWorker, ProcessorCurve, ServerMessage, ToWorker } from "./protocol";
 
 export type Transport = {
@@ -22,7 +22,6 @@ export type Handlers = { onDocument: (revision: number) => void; onError: (error
 
 export type PlacedCurve = ProcessorCurve & { place: number };
 
-const SILENT_DB = -150;
 const NO_READING = { peakDb: SILENT_DB, detectedDb: SILENT_DB, reductionDb: 0 };
 
 const AT_REST: Transport = {

@@ -7,6 +7,7 @@ import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
 import { formatHz, formatNumber } from "../../lib/format";
+import { SILENT_DB } from "../../live/frames";
 import { paintTrace, paintTransfer, TRACE_S } from "./drawCompressor";
 import { Parameters } from "./Parameters";
 import { useCurve } from "./useCurve";
@@ -19,7 +20,7 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
   const { playing } = useTransport();
   const curve = useCurve(processor.id);
   const trace = useRef<{ at: number; reductionDb: number }[]>([]);
-  const now = useRef({ detectedDb: -150, reductionDb: 0 });
+  const now = useRef({ detectedDb: SILENT_DB, reductionDb: 0 });
 
   const read = useCallback(() => {
     const frame = live.frame();

@@ -7,18 +7,11 @@ import { REFERENCE_DB, SCALE_HIGH_DB, SCALE_LOW_DB } from "../../canvas/scale";
 import { useCanvas } from "../../canvas/useCanvas";
 import { ValueField } from "../../controls/ValueField";
 import { formatDb, formatNumber } from "../../lib/format";
-import type { Frame } from "../../live/frames";
+import { readMeter, SILENT_DB, type Frame, type Stage } from "../../live/frames";
 import { Sends } from "./Sends";
 
 const THREAD_PX = 96;
 const SHOW_EVERY_MS = 100;
-const STAGES_PER_STRIP = 3;
-const SILENT_DB = -150;
-
-/** Peak of one of a strip's meters in a frame; -150 where there is none. */
-function meterDb(frame: Frame | null, index: number, stage: number): number {
-  return index < 0 ? SILENT_DB : (frame?.meters[(index * STAGES_PER_STRIP + stage) * 3 + 1] ?? SILENT_DB);
-}
 
 /** Levels from the source to the mix along one thread, the chain's cards in between. */
 export function Ladder({ strip, children }: { strip: Strip; children: ReactNode }) {
@@ -31,15 +24,22 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
 
   const read = useCallback(
     (frame: Frame | null): number[] => {
-      const index = (id: string | undefined) => live.transport.get().strips.indexOf(id ?? "");
-      const own = index(strip.id);
-      const source = meterDb(frame, own, 0);
+      const places = live.transport.get().strips;
+      const peakDb = (id: string | undefined, stage: Stage) =>
+        readMeter(frame, places.indexOf(id ?? ""), stage).holdDb;
+      const source = peakDb(strip.id, "source");
       const chain = strip.chain.map((processor) => live.reading(frame, processor.id).peakDb);
       const trimmed = source <= -149 ? source : source + strip.trim_db;
-      const ends =
-        strip.kind === "mix" ? [] : [meterDb(frame, index(output?.id), 0), meterDb(frame, index(mix?.id), 2)];
+      const ends = strip.kind === "mix" ? [] : [peakDb(output?.id, "source"), peakDb(mix?.id, "post-fader")];
       const toBus = output && output.id !== mix?.id ? ends : ends.slice(1);
-      return [source, trimmed, ...chain, meterDb(frame, own, 1), meterDb(frame, own, 2), ...toBus];
+      return [
+        source,
+        trimmed,
+        ...chain,
+        peakDb(strip.id, "pre-fader"),
+        peakDb(strip.id, "post-fader"),
+        ...toBus,
+      ];
     },
     [live, strip.id, strip.trim_db, strip.kind, strip.chain, output, mix],
   );

@@ -3,11 +3,12 @@ import { useMemo, useState } from "react";
 
 import { makeBus, makeGroup } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
-import { LEVEL_FACES, showLevelFace, STAGES, useView } from "../../app/store";
+import { LEVEL_FACES, showLevelFace, useView } from "../../app/store";
 import { visibleRows } from "../../app/tree";
 import { SCALE_MARKS_DB, levelToPx } from "../../canvas/scale";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
+import { STAGES } from "../../live/frames";
 import { FADER_PX, COLUMNS, METER_PX } from "./columns";
 import { faderShare } from "../../controls/Fader";
 import { FilePicker } from "./FilePicker";

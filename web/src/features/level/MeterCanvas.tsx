@@ -2,9 +2,10 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useLayoutEffect, useRef, useState } from "react";
 
 import { useOpen, useTransport } from "../../app/SessionContext";
-import { STAGES, useView } from "../../app/store";
+import { useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatDb, formatNumber } from "../../lib/format";
+import { readMeter } from "../../live/frames";
 import { size } from "../../theme/tokens";
 import { METER_PX, REDUCTION_PX } from "./columns";
 import { paintMeters, paintReduction, toneOf } from "./drawMeters";
@@ -16,7 +17,6 @@ export type MeterCells = { peaks: Map<string, HTMLElement>; reductions: Map<stri
 type MeterCanvasProps = { items: LevelItem[]; cells: MeterCells };
 
 const TEXT_EVERY_MS = 120;
-const SILENT_DB = -150;
 
 /** One canvas over all rows paints every meter, once a frame; the figures beside them follow a few times a second. */
 export function MeterCanvas({ items, cells }: MeterCanvasProps) {
@@ -46,20 +46,13 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
       (context, _widthPx, _heightPx, colors) => {
         const frame = live.frame();
         const strips = live.transport.get().strips;
-        const stageIndex = STAGES.indexOf(stage);
         const now = performance.now();
         const writes = !frame || now - textAt.current > TEXT_EVERY_MS;
         items.forEach(({ strip }, row) => {
           if (!strip) return;
           const id = strip.id;
           const index = strips.indexOf(id);
-          const at = (index * STAGES.length + stageIndex) * 3;
-          const meters = index >= 0 ? frame?.meters : undefined;
-          const level = {
-            peakDb: meters?.[at] ?? SILENT_DB,
-            holdDb: meters?.[at + 1] ?? SILENT_DB,
-            rmsDb: meters?.[at + 2] ?? SILENT_DB,
-          };
+          const level = readMeter(frame, index, stage);
           const judged = strip.kind === "track" && stage === "pre-fader";
           const tone = toneOf(level.holdDb, judged);
           paintMeters(context, row * size.rowPx, colors, level, tone);

@@ -8,16 +8,13 @@ import { foldFolder, focusStrip, useView } from "../../app/store";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatDb } from "../../lib/format";
+import { readMeter, SILENT_DB, type Stage } from "../../live/frames";
 import { connect } from "./connecting";
 import { paintFlow } from "./drawFlow";
 import { geometryOf, litBy } from "./geometry";
 
-const STAGES = 3;
-const POST_FADER = 2;
-const STAGES_READ = ["source", "pre-fader", "post-fader"] as const;
-const TAP_STAGE = { "pre-chain": 0, "pre-fader": 1, "post-fader": 2 } as const;
+const TAP_STAGE = { "pre-chain": "source", "pre-fader": "pre-fader", "post-fader": "post-fader" } as const;
 const WRITE_EVERY_MS = 120;
-const SILENT_DB = -150;
 const INAUDIBLE_DB = -120;
 
 /** The flow: strips in columns, ribbons as thick as what runs in them, the ways of one strip lit. */
@@ -55,11 +52,11 @@ export function FlowView({ flow }: { flow: Flow }) {
 
   /** Peak of a strip at a stage: what sounds now, else what the whole song was measured at. */
   const peakDb = useCallback(
-    (strip: string, stage: number): number => {
+    (strip: string, stage: Stage): number => {
       const frame = live.frame();
       const index = live.transport.get().strips.indexOf(strip);
-      if (frame && index >= 0) return frame.meters[(index * STAGES + stage) * 3 + 1] ?? SILENT_DB;
-      return stageOf(measured, strip, STAGES_READ[stage] ?? "source")?.sample_peak_dbfs ?? SILENT_DB;
+      if (frame && index >= 0) return readMeter(frame, index, stage).holdDb;
+      return stageOf(measured, strip, stage)?.sample_peak_dbfs ?? SILENT_DB;
     },
     [live, measured],
   );
@@ -87,7 +84,7 @@ export function FlowView({ flow }: { flow: Flow }) {
   useEffect(() => {
     const write = () =>
       area.current?.querySelectorAll<HTMLElement>("[data-flow-level]").forEach((figure) => {
-        const text = formatDb(peakDb(figure.dataset.flowLevel ?? "", POST_FADER), INAUDIBLE_DB);
+        const text = formatDb(peakDb(figure.dataset.flowLevel ?? "", "post-fader"), INAUDIBLE_DB);
         if (figure.textContent !== text) figure.textContent = text;
       });
     write();
