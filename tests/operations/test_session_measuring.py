@@ -2,6 +2,7 @@
 
 import json
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -76,6 +77,16 @@ class RendersTest(WorkspaceCase):
         self.assertIsNone(store.audio("a"))
         self.assertIsNotNone(store.audio("c"))
         self.assertLessEqual(self.kept_bytes(), 10_000)
+
+    def test_a_large_cache_is_looked_through_only_now_and_then(self) -> None:
+        store = self.store(limit_bytes=1_000_000)
+        self.write(store, "first")
+        with mock.patch.object(DiskRenders, "_forget") as forget:
+            for number in range(7):
+                self.write(store, f"small {number}")
+            forget.assert_not_called()
+            self.write(store, "large", n_samples=10_000)
+            forget.assert_called()
 
     def kept_bytes(self) -> int:
         return sum(path.stat().st_size for path in Path(self.folder / "renders").rglob("*.f32"))

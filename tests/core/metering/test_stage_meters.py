@@ -6,7 +6,7 @@ from dataclasses import asdict
 import numpy as np
 from scipy.signal import sosfilt
 
-from gemischt.core.metering.loudness import k_weighting
+from gemischt.core.metering.loudness import k_weighting, powers_to_lufs
 from gemischt.core.metering.song_curve import SongCurve
 from gemischt.core.metering.stage_meter import StageLevels, StageMeter, StageMeters
 from tests.support.signals import RATE_HZ, Signal, noise, sine
@@ -88,6 +88,39 @@ class SideBySideTest(unittest.TestCase):
         loudest = (sums[40:] - sums[:-40]).max() / (0.4 * RATE_HZ)
         levels = measured([signal], RATE_HZ, [1000])[0]
         self.assertAlmostEqual(levels.max_momentary_lufs, -0.691 + 10 * np.log10(loudest), delta=1e-5)
+
+
+class TurnedTest(unittest.TestCase):
+    """Overs of signals that are another one through a gain."""
+
+    def test_overs_are_counted_as_if_the_turned_signal_were_there(self) -> None:
+        signals = [noise(1.5, level=0.3, seed=2), sine(997, -6, 1.5, channels=1)]
+        pairs = [(0, 1.7), (1, 2.5), (0, 0.5), (1, 0.0)]
+        meters = StageMeters(RATE_HZ, [2, 1], pairs)
+        rows = meters.new_rows(10_000)
+        for start in range(0, N_SAMPLES, 10_000):
+            n_samples = min(10_000, N_SAMPLES - start)
+            for index, signal in enumerate(signals):
+                rows[meters.rows_of(index), :n_samples] = signal[:, start : start + n_samples]
+            meters.process(rows, n_samples)
+        for place, (index, gain) in enumerate(pairs):
+            with self.subTest(index=index, gain=gain):
+                over = np.abs(gain * signals[index].astype(np.float32).astype(np.float64)) > 1.0
+                first_s = float(np.argmax(over.any(axis=0))) / RATE_HZ if over.any() else None
+                self.assertEqual(meters.turned_overs(place), (int(over.sum()), first_s))
+
+    def test_weighted_powers_add_up_to_the_loudness(self) -> None:
+        signal = noise(1.5, level=0.2)
+        meters = StageMeters(RATE_HZ, [2])
+        rows = meters.new_rows(N_SAMPLES)
+        rows[:2, :N_SAMPLES] = signal
+        meters.process(rows, N_SAMPLES)
+        powers = meters.weighted_powers(0)
+        self.assertEqual(len(powers), 150)
+        momentary = max(powers[start : start + 40].mean() for start in range(111))
+        self.assertAlmostEqual(
+            powers_to_lufs(np.array([momentary]))[0], meters.levels(0).max_momentary_lufs, delta=1e-6
+        )
 
 
 class SongCurveTest(unittest.TestCase):

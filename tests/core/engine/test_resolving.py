@@ -1,0 +1,48 @@
+"""What processors are told. Delay times of note values: 60 000 / bpm ms to the quarter (arithmetic; any table of delay
+times in a mixing handbook)."""
+
+import unittest
+
+from gemischt.core.engine.resolving import delay_in_time, detector_eq
+from gemischt.core.processors.delay_params import DelayParams
+from gemischt.core.session.document import DetectorFilter
+from tests.support.sessions import Bench
+
+
+class DelayInTimeTest(unittest.TestCase):
+    def test_the_table_at_120_bpm(self) -> None:
+        session = Bench(tempo=[{"bpm": 120.0}]).session()
+        table = {"1/4": 500.0, "1/8": 250.0, "1/8.": 375.0, "1/8T": 500.0 / 3.0, "1/16": 125.0, "1/2": 1000.0}
+        for note, time_ms in table.items():
+            with self.subTest(note):
+                told = delay_in_time(DelayParams(note=note), session)
+                self.assertAlmostEqual(told.time_ms, time_ms, places=9)
+                self.assertIsNone(told.note)
+
+    def test_slower_songs_wait_longer(self) -> None:
+        slow, fast = (
+            delay_in_time(DelayParams(note="1/4"), Bench(tempo=[{"bpm": bpm}]).session()).time_ms
+            for bpm in (60.0, 180.0)
+        )
+        self.assertAlmostEqual(slow, 1000.0)
+        self.assertAlmostEqual(fast, 1000.0 / 3.0)
+
+    def test_the_beat_that_is_counted_may_be_another_note(self) -> None:
+        # 6/8 at 80 dotted quarters a minute: 750 ms each, an eighth a third of it.
+        session = Bench(tempo=[{"bpm": 80.0, "beat": "1/4.", "metre": "6/8"}]).session()
+        self.assertAlmostEqual(delay_in_time(DelayParams(note="1/8"), session).time_ms, 250.0)
+
+    def test_the_first_tempo_counts(self) -> None:
+        session = Bench(tempo=[{"bpm": 100.0}, {"at_s": 10.0, "bpm": 150.0}]).session()
+        self.assertAlmostEqual(delay_in_time(DelayParams(note="1/4"), session).time_ms, 600.0)
+
+
+class DetectorEqTest(unittest.TestCase):
+    def test_cuts_become_bands(self) -> None:
+        told = detector_eq(DetectorFilter(low_cut_hz=80.0, high_cut_hz=5000.0))
+        self.assertEqual(
+            [(band.shape, band.frequency_hz) for band in told.bands], [("low-cut", 80.0), ("high-cut", 5000.0)]
+        )
+
+    def test_no_cuts_are_no_bands(self) -> None:
+        self.assertEqual(detector_eq(DetectorFilter()).bands, ())
