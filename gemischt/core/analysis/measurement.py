@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.analysis.fingerprints import StripPrints
-from gemischt.core.metering.loudness import STEPS_PER_S, integrated_of_steps
+from gemischt.core.metering.loudness import STEPS_PER_S, hops_of_steps, integrated_and_range, lufs_to_powers
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.units import db_to_gain, finite_or_none
@@ -91,8 +91,8 @@ class MixCurve:
         """Rounded as far as nobody sees it."""
         return cls(
             tuple(np.round(peaks, 4).tolist()),
-            tuple(np.round(np.maximum(short_term_lufs, FLOOR_LUFS), 2).tolist()),
-            tuple(np.round(np.maximum(steps_lufs, FLOOR_LUFS), 2).tolist()),
+            tuple(rounded_lufs(short_term_lufs)),
+            tuple(rounded_lufs(steps_lufs)),
         )
 
     def turned(self, peak_db: float, loudness_db: float) -> "MixCurve":
@@ -105,7 +105,7 @@ class MixCurve:
     def integrated_lufs(self, start_s: float, end_s: float | None) -> float:
         """Integrated loudness of a stretch, as if it were all there is."""
         start, end = (None if time_s is None else round(time_s * STEPS_PER_S) for time_s in (start_s, end_s))
-        return integrated_of_steps(np.array(self.steps_lufs[start:end]))
+        return integrated_and_range(hops_of_steps(lufs_to_powers(np.array(self.steps_lufs[start:end]))))[0]
 
 
 @dataclass(frozen=True)
@@ -121,6 +121,12 @@ class SongMeasurement:
     curve: MixCurve
     rendered: int
     prints: Mapping[str, StripPrints]
+
+
+def rounded_lufs(levels_lufs: NDArray[np.float64], *, places: int = 2) -> list[float]:
+    """Loudnesses as they are kept, silence as the floor."""
+    kept: list[float] = np.round(np.maximum(levels_lufs, FLOOR_LUFS), places).tolist()
+    return kept
 
 
 def levels_to_json(levels: StageLevels | StereoLevels) -> dict[str, Any]:

@@ -29,6 +29,7 @@ from gemischt.core.analysis.measurement import (
     StripMeasurement,
     levels_from_json,
     levels_to_json,
+    rounded_lufs,
 )
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned, turned_stereo
@@ -36,6 +37,7 @@ from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, env
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
 from gemischt.core.engine.plan import Plan
+from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
@@ -159,7 +161,7 @@ class _Measuring:
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
         """Where the strip's figures up to its fader are kept."""
         keys = [prints.source, *prints.chain, _pre_key(prints)]
-        return [*keys, prints.pre_chain] if _measures_trim(strip) else keys
+        return [*keys, prints.pre_chain] if _is_trimmed(strip) else keys
 
     def _curve_key(self) -> str:
         """Where the mix's curve is kept: what it is before the fader, if the rest follows from that."""
@@ -177,9 +179,9 @@ class _Measuring:
         turn = self._turn_of(strip)
         if turn is None or turn == Turn.by_db(0.0):
             return turn
-        levels = turned(levels_from_json(self._figures(_pre_key(prints))), turn)
+        peak_dbfs = levels_from_json(self._figures(_pre_key(prints))).sample_peak_dbfs
         # How many samples are over can only be counted.
-        return None if levels.sample_peak_dbfs > 0.0 else turn
+        return None if peak_dbfs + turn.peak_db > 0.0 else turn
 
     def _has_late_feeds(self, prints: StripPrints) -> bool:
         return prints.pre_fader != (prints.chain[-1] if prints.chain else prints.pre_chain)
@@ -222,7 +224,7 @@ class _Measuring:
         watching = Watching(plan, strip, self.session.sample_rate_hz)
         try:
             if with_chain:
-                watching.chain(strip, measures_trim=_measures_trim(strip), late=self._has_late_feeds(prints))
+                watching.chain(strip, late=self._has_late_feeds(prints))
                 for fingerprint, buffer in self._kept_buffers(strip, prints).items():
                     keeper = Keeper(self.store, fingerprint, plan, buffer, total)
                     watching.keep(keeper)
@@ -282,9 +284,6 @@ class _Measuring:
             if watching.measures("trim"):
                 at_end = levels_to_json(watching.levels("trim"))
                 keep(prints.pre_chain, at_end)
-            else:
-                turn = Turn.by_db(strip.trim_db)
-                at_end = levels_to_json(turned(watching.levels("source"), turn))
             for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
                 at_end = levels_to_json(watching.levels(processor.id))
                 reductions = [
@@ -297,7 +296,8 @@ class _Measuring:
             if watching.measures("pre-fader"):
                 at_end = levels_to_json(watching.levels("pre-fader"))
             stereo = _stereo_to_json(watching.stereo_levels())
-            keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": stereo})
+            hops = rounded_lufs(powers_to_lufs(watching.hop_powers()), places=3)
+            keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": stereo, "hops_lufs": hops})
         if watching.measures("post-fader"):
             post = levels_to_json(watching.levels("post-fader"))
             keep(_post_key(prints), post | {"stereo": _stereo_to_json(watching.post_stereo_levels())})
@@ -310,11 +310,7 @@ class _Measuring:
         source = figures(prints.source)
         levels = levels_from_json(source)
         stages = [Stage("source", None, levels)]
-        trimmed = (
-            levels_from_json(figures(prints.pre_chain))
-            if _measures_trim(strip)
-            else turned(levels, Turn.by_db(strip.trim_db))
-        )
+        trimmed = levels_from_json(figures(prints.pre_chain)) if _is_trimmed(strip) else levels
         stages.append(Stage("trim", None, trimmed))
         reductions: list[Reduction] = []
         for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
@@ -325,7 +321,9 @@ class _Measuring:
         pre = figures(_pre_key(prints))
         stages.append(Stage("pre-fader", None, levels_from_json(pre)))
         post = figures(_post_key(prints)) if turn is None else None
-        after = levels_from_json(pre) if turn is None else turned(levels_from_json(pre), turn)
+        after = levels_from_json(pre)
+        if turn is not None:
+            after = turned(after, turn, lufs_to_powers(np.array(pre["hops_lufs"])))
         stages.append(Stage("post-fader", None, after if post is None else levels_from_json(post)))
         return StripMeasurement(
             strip=strip.id,
@@ -365,9 +363,9 @@ def _stage_from(written: Mapping[str, Any]) -> Stage:
     return Stage(written["name"], written["processor"], levels_from_json(written), written["lane"])
 
 
-def _measures_trim(strip: Strip) -> bool:
-    """Trim is arithmetic unless it may bring overs or the pick-up changes the signal."""
-    return strip.trim_db > 0.0 or strip.input != "as-is"
+def _is_trimmed(strip: Strip) -> bool:
+    """Whether levels after trim and pick-up are others than the source's."""
+    return strip.trim_db != 0.0 or strip.input != "as-is"
 
 
 def _stereo_to_json(levels: StereoLevels | None) -> dict[str, Any] | None:

@@ -5,8 +5,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.engine.placement import centre_gain, pan_matrix
+from gemischt.core.metering.loudness import integrated_and_range
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.session.document import Session, Strip
@@ -49,10 +51,15 @@ def turned_stereo(levels: StereoLevels, turn: Turn) -> StereoLevels:
     return dataclasses.replace(levels, lows_rms_dbfs=levels.lows_rms_dbfs + turn.peak_db)
 
 
-def turned(levels: StageLevels, turn: Turn) -> StageLevels:
-    """The levels of the turned signal. Overs are right only while the peak stays under full scale, or nothing turns."""
+def turned(levels: StageLevels, turn: Turn, hop_powers: NDArray[np.float64]) -> StageLevels:
+    """The levels of the turned signal. Overs are right only while the peak stays under full scale, or nothing turns.
+
+    Args:
+        hop_powers: the signal's K-weighted mean squares in each 100 ms, its channels added up.
+    """
     if turn == Turn(0.0, 0.0):
         return levels
+    integrated_lufs, loudness_range_lu = integrated_and_range(hop_powers * math.pow(10.0, turn.loudness_db / 10.0))
     over = levels.sample_peak_dbfs + turn.peak_db > 0.0
     return dataclasses.replace(
         levels,
@@ -60,10 +67,10 @@ def turned(levels: StageLevels, turn: Turn) -> StageLevels:
         true_peak_dbtp=levels.true_peak_dbtp + turn.peak_db,
         rms_dbfs=levels.rms_dbfs + turn.peak_db,
         vu_dbfs=levels.vu_dbfs + turn.peak_db,
-        integrated_lufs=levels.integrated_lufs + turn.loudness_db,
+        integrated_lufs=integrated_lufs,
         max_short_term_lufs=levels.max_short_term_lufs + turn.loudness_db,
         max_momentary_lufs=levels.max_momentary_lufs + turn.loudness_db,
-        loudness_range_lu=None if turn.loudness_db == SILENCE_DB else levels.loudness_range_lu,
+        loudness_range_lu=loudness_range_lu,
         crest_db=0.0 if turn.peak_db == SILENCE_DB else levels.crest_db,
         dc=float(levels.dc * math.pow(10.0, turn.peak_db / 20.0)),
         overs=levels.overs if over else 0,

@@ -155,8 +155,8 @@ class Watching:
         """Steps of the plan that nobody reads."""
         return () if "post-fader" in self._signals else ((self._strip, "output"),)
 
-    def chain(self, strip: Strip, *, measures_trim: bool, late: bool) -> None:
-        """Measure source, trim, what each processor leaves, and what is before the fader if that is something else.
+    def chain(self, strip: Strip, *, late: bool) -> None:
+        """Measure source, trim if there is any, what each processor leaves, and what else is before the fader.
 
         Args:
             late: whether feeds join behind the chain.
@@ -169,7 +169,7 @@ class Watching:
             self._signal("trim", self._work)
             at_input.append("trim")
             entering = ("trim", 1.0)
-        elif measures_trim:
+        elif strip.trim_db != 0.0:
             self._turn("trim", *entering)
         self.watchers[strip.id, "input"] = lambda _operation, n_samples: self._take(at_input, n_samples)
         self._before_fader = self._watch_chain(strip.chain, entering)
@@ -238,13 +238,19 @@ class Watching:
         stage = self._turned.get(name)
         if stage is None:
             return self._meters.levels(self._signals[name].index)
-        levels = turned(self._meters.levels(self._signals[stage.signal].index), stage.turn)
+        index = self._signals[stage.signal].index
+        levels = turned(self._meters.levels(index), stage.turn, self._meters.hop_powers(index))
         overs, first_over_s = self._meters.turned_overs(stage.index)
         return dataclasses.replace(levels, overs=overs, first_over_s=first_over_s)
 
     def source_powers(self) -> NDArray[np.float64]:
         """Mean square in each 10 ms of the source."""
         return self._meters.step_powers(self._signals["source"].index)
+
+    def hop_powers(self) -> NDArray[np.float64]:
+        """K-weighted mean squares in each 100 ms before the fader, channels added up."""
+        signal, gain = self._before_fader
+        return gain * gain * self._meters.hop_powers(self._signals[signal].index)
 
     def stereo_levels(self) -> StereoLevels | None:
         """What its two channels do before the fader; None for one channel."""

@@ -70,8 +70,13 @@ def power_to_lufs(mean_square: float) -> float:
     return bs1770.OFFSET_LU + 10.0 * math.log10(mean_square) if mean_square > 0.0 else SILENCE_DB
 
 
+def lufs_to_powers(levels_lufs: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Summed weighted mean squares of many loudnesses."""
+    return np.asarray(10.0 ** ((levels_lufs - bs1770.OFFSET_LU) / 10.0))
+
+
 def powers_to_lufs(mean_squares: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The same of many."""
+    """Loudness of many."""
     with np.errstate(divide="ignore"):
         return np.asarray(bs1770.OFFSET_LU + 10.0 * np.log10(mean_squares))
 
@@ -174,12 +179,28 @@ def range_lu(powers: NDArray[np.float64]) -> float | None:
     return power_to_lufs(float(high)) - power_to_lufs(float(low))
 
 
-def integrated_of_steps(step_lufs: NDArray[np.float64]) -> float:
-    """Integrated loudness of what has these loudnesses in each 10 ms, from the first of them on."""
-    powers = 10.0 ** ((step_lufs - bs1770.OFFSET_LU) / 10.0)
-    window = round(bs1770.GATING_BLOCK_S * STEPS_PER_S)
-    sums = np.concatenate([[0.0], np.cumsum(powers)])
-    return gated_lufs((sums[window:] - sums[:-window])[:: round(bs1770.GATING_STEP_S * STEPS_PER_S)] / window)
+def integrated_and_range(hop_powers: NDArray[np.float64]) -> tuple[float, float | None]:
+    """Integrated loudness and range of what has these weighted mean squares, channels added up, in each 100 ms.
+
+    Neither just follows a gain: their absolute gates let through more or less of a signal that is turned.
+    """
+    blocks = _means(hop_powers, bs1770.GATING_BLOCK_S)
+    return gated_lufs(blocks), range_lu(_means(hop_powers, bs1770.SHORT_TERM_S))
+
+
+def _means(hop_powers: NDArray[np.float64], window_s: float) -> NDArray[np.float64]:
+    """Of each window that begins with a hop and is whole."""
+    n_hops = round(window_s / bs1770.GATING_STEP_S)
+    sums = np.concatenate([[0.0], np.cumsum(hop_powers)])
+    return (sums[n_hops:] - sums[:-n_hops]) / n_hops if len(sums) > n_hops else np.zeros(0)
+
+
+def hops_of_steps(step_powers: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Mean squares in each whole 100 ms from those in each 10 ms."""
+    in_hop = round(bs1770.GATING_STEP_S * STEPS_PER_S)
+    whole = len(step_powers) // in_hop * in_hop
+    means: NDArray[np.float64] = step_powers[:whole].reshape(-1, in_hop).mean(axis=1)
+    return means
 
 
 def gated_lufs(powers: NDArray[np.float64]) -> float:

@@ -18,11 +18,11 @@ from gemischt.core.dsp.lanes import N_LANES
 from gemischt.core.metering import level_peaks, level_steps
 from gemischt.core.metering.loudness import (
     STEPS_PER_S,
-    gated_lufs,
+    hops_of_steps,
+    integrated_and_range,
     k_weighting,
     power_to_lufs,
     powers_to_lufs,
-    range_lu,
 )
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 
@@ -152,6 +152,10 @@ class StageMeters:
         """Mean K-weighted square in each finished 10 ms, its channels added up, (n_steps,)."""
         return self._window_powers(signal, 1.0 / STEPS_PER_S)
 
+    def hop_powers(self, signal: int) -> NDArray[np.float64]:
+        """The same in each whole 100 ms."""
+        return hops_of_steps(self.weighted_powers(signal))
+
     def short_term_lufs(self, signal: int) -> NDArray[np.float64]:
         """Short-term loudness at the end of each 10 ms, growing windows at the start, ``-inf`` for silence."""
         return powers_to_lufs(self._window_powers(signal, bs1770.SHORT_TERM_S, partial=True))
@@ -184,9 +188,7 @@ class StageMeters:
         rms_db = power_to_db(float(squares.max()))
         momentary = self._window_powers(signal, bs1770.MOMENTARY_S)
         short_term = self._window_powers(signal, bs1770.SHORT_TERM_S)
-        every = round(bs1770.GATING_STEP_S * STEPS_PER_S)
-        # Gating blocks end at multiples of 100 ms; the first full window ends at 400 ms.
-        gating = self._window_powers(signal, bs1770.GATING_BLOCK_S)[::every]
+        integrated_lufs, loudness_range_lu = integrated_and_range(self.hop_powers(signal))
         rate = self.sample_rate_hz
         return StageLevels(
             sample_peak_dbfs=peak_db,
@@ -195,10 +197,10 @@ class StageMeters:
             true_peak_at_s=true_peak_at / rate,
             rms_dbfs=rms_db,
             vu_dbfs=gain_to_db(SINE_OVER_MEAN * float(kept[:, level_steps.HIGHEST_VU].max())),
-            integrated_lufs=gated_lufs(gating),
+            integrated_lufs=integrated_lufs,
             max_short_term_lufs=power_to_lufs(float(short_term.max())) if len(short_term) else SILENCE_DB,
             max_momentary_lufs=power_to_lufs(float(momentary.max())) if len(momentary) else SILENCE_DB,
-            loudness_range_lu=range_lu(short_term[::every]),
+            loudness_range_lu=loudness_range_lu,
             crest_db=peak_db - rms_db if rms_db > SILENCE_DB else 0.0,
             dc=float(np.abs(kept[:, level_steps.TOTAL]).max()) / n,
             overs=overs,
