@@ -112,6 +112,15 @@ class _Turned:
 
 
 @dataclass(frozen=True)
+class _Curve:
+    """What is followed over the song: a signal, to be turned by so much."""
+
+    peaks: SongCurve
+    signal: str
+    gain_db: float
+
+
+@dataclass(frozen=True)
 class Taken:
     """Copies of one block of all signals, and those of each."""
 
@@ -141,7 +150,7 @@ class Watching:
         self.keepers: list[Keeper] = []
         # What is before the fader: a signal and its gain.
         self._before_fader = ("", 1.0)
-        self._curve: tuple[SongCurve, str] | None = None
+        self._curve: _Curve | None = None
         self._stereo: StereoMeter | None = None
         self._post_stereo: StereoMeter | None = None
 
@@ -207,9 +216,9 @@ class Watching:
 
     def curve(self, length_samples: int, *, at_output: bool) -> None:
         """Follow what leaves the fader over the song, or what is before it."""
-        name = "post-fader" if at_output else self._before_fader[0]
-        self._curve = SongCurve(length_samples, N_BINS), name
-        self._readers.append((self._curve[0].process, name))
+        name, gain = ("post-fader", 1.0) if at_output else self._before_fader
+        self._curve = _Curve(SongCurve(length_samples, N_BINS), name, gain_to_db(gain))
+        self._readers.append((self._curve.peaks.process, name))
 
     def begin(self) -> None:
         """All that is to be measured has been said."""
@@ -267,14 +276,14 @@ class Watching:
         """What was followed over the song, if anything was."""
         if self._curve is None:
             return None
-        song_curve, name = self._curve
-        signal = self._signals[name].index
+        signal = self._signals[self._curve.signal].index
         loudness = self._meters.short_term_lufs(signal)
         ends = (np.arange(1, N_BINS + 1) * len(loudness)) // N_BINS - 1
         shown = loudness[np.maximum(ends, 0)] if len(loudness) else np.full(N_BINS, -np.inf)
         lag_s = self._plan.blueprint.lags[work_buffer(self._strip)] / self._rate_hz
         steps = self._meters.weighted_powers(signal)[round(lag_s * STEPS_PER_S) :]
-        return MixCurve.of(song_curve.peaks, shown, powers_to_lufs(steps))
+        curve = MixCurve.of(self._curve.peaks.peaks, shown, powers_to_lufs(steps))
+        return curve.turned(self._curve.gain_db, self._curve.gain_db)
 
     def _signal(self, name: str, buffer: Audio) -> None:
         self._signals[name] = _Signal(len(self._signals), buffer)

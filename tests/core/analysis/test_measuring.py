@@ -16,6 +16,7 @@ from gemischt.core.engine.offline import render_stretch
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import Cancelled
 from gemischt.core.metering.stage_meter import StageMeter
+from gemischt.core.metering.stereo import StereoMeter
 from gemischt.core.metering.summary import summarize
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
@@ -121,6 +122,33 @@ class AgreementTest(MeasuringCase):
                     self.assertAlmostEqual(
                         measured.curve.integrated_lufs(0.0, None), summary.integrated_lufs, delta=0.02
                     )
+
+    def test_a_mix_without_a_chain_follows_its_trim(self) -> None:
+        for trim in (
+            {"trim_db": -8.0},
+            {"trim_db": 9.0, "polarity_inverted": True},
+            {"trim_db": 3.0, "fader_db": -3.0},
+        ):
+            with self.subTest(trim):
+                self.bench = Bench()
+                self.bench.track("voice", noise(2.0, seed=3), fader_db=-2.0)
+                self.bench.mix |= trim
+                self.session, self.store = self.bench.session(), MemoryRenders()
+                self.hashes = {"voice": "voice"}
+                whole, measured = self.whole(self.session), self.measure()
+                summary = summarize([whole], sample_rate_hz=RATE_HZ, n_channels=2)
+                mix = measured.strips["mix"]
+                self.assertAlmostEqual(mix.stage("post-fader").sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.01)
+                self.assertAlmostEqual(max(measured.curve.peaks), np.abs(whole).max(), delta=0.001)
+                integrated_lufs = measured.curve.integrated_lufs(0.0, None)
+                self.assertAlmostEqual(integrated_lufs, summary.integrated_lufs, delta=0.02)
+                assert mix.stereo is not None
+                self.assertAlmostEqual(mix.stereo.lows_rms_dbfs, self.lows_of(whole), delta=0.01)
+
+    def lows_of(self, signal: np.ndarray) -> float:
+        meter = StereoMeter(RATE_HZ)
+        meter.process(signal.astype(np.float32), signal.shape[1])
+        return meter.levels().lows_rms_dbfs
 
     def test_side_by_side_is_the_same_as_one_after_the_other(self) -> None:
         alone = self.measure()
