@@ -1,6 +1,6 @@
 """How far rendering runs ahead of the ear."""
 
-SHORTEST_S = 0.08
+SHORTEST_S = 0.09
 """What an edit has to wait for while all is well."""
 LONGEST_S = 0.3
 BRACED_S = 0.12
