@@ -13,6 +13,7 @@ from gemischt.api.app import create_app
 from gemischt.api.settings import Settings
 from gemischt.core.session.actions import parse_action
 from gemischt.live.frames import HEADER_BYTES, MAGIC
+from gemischt.live.lead import SHORTEST_S
 from gemischt.live.transport import Transport
 from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
@@ -119,7 +120,7 @@ class PlaybackTest(LiveCase):
             listening.text("transport")
             listening.send(type="play")
             sent = 0
-            while sent < 0.08 * RATE_HZ:
+            while sent < SHORTEST_S * RATE_HZ:
                 message = socket.receive()
                 sent += HEADER.unpack(message["bytes"][:HEADER_BYTES])[6] if message.get("bytes") else 0
             listening.send(type="seek", at_s=1.0)
