@@ -208,17 +208,18 @@ class _Measuring:
             raise LookupError(f"the render of {strip_id} was not kept")
         return samples
 
-    def plan_of(self, strip: Strip, alone: Alone) -> tuple[Plan, list[Arriving]]:
+    def _plan_of(self, strip: Strip, alone: Alone, *, with_chain: bool) -> tuple[Plan, list[Arriving]]:
         """A strip's small session, ready to run, and what has to be waited for while it runs."""
         arriving: list[Arriving] = []
         media = {**self.media, **{media_id: self._audio(tap, arriving) for media_id, tap in alone.taps.items()}}
-        plan = Plan(draw_blueprint(alone.session, media, alone=strip.id), media, max_block=BLOCK_SAMPLES)
-        return plan, arriving
+        keeps_pre_chain = with_chain and self._keeps_pre_chain(strip)
+        blueprint = draw_blueprint(alone.session, media, alone=strip.id, keeps_pre_chain=keeps_pre_chain)
+        return Plan(blueprint, media, max_block=BLOCK_SAMPLES), arriving
 
     def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
         with self._counting:
             self.rendered += 1
-        plan, arriving = self.plan_of(strip, alone)
+        plan, arriving = self._plan_of(strip, alone, with_chain=with_chain)
         total = self.length + max(plan.blueprint.lags.values(), default=0)
         prints = self.prints[strip.id]
         watching = Watching(plan, strip, self.session.sample_rate_hz)
@@ -254,10 +255,14 @@ class _Measuring:
             watching.turned_output(turn)
         watching.curve(self.length, at_output=turn is None)
 
+    def _keeps_pre_chain(self, strip: Strip) -> bool:
+        """Whether others hear a strip before its chain, and it does not play files that they can play themselves."""
+        return strip.kind not in ("track", "ghost") and strip.id in pre_chain_taps(self.session)
+
     def _kept_buffers(self, strip: Strip, prints: StripPrints) -> dict[str, str]:
         """What others may hear of a strip: fingerprints and buffers."""
         buffers: dict[str, str] = {}
-        if strip.id in pre_chain_taps(self.session) and strip.kind not in ("track", "ghost"):
+        if self._keeps_pre_chain(strip):
             buffers[prints.pre_chain] = f"{strip.id}/pre-chain"
         if strip.kind != "mix" and not plays_itself(strip):
             buffers[prints.pre_fader] = work_buffer(strip.id)

@@ -34,18 +34,21 @@ STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
 
 
-def draw_blueprint(session: Session, media: Mapping[str, MediaSamples], *, alone: str | None = None) -> specs.Blueprint:
+def draw_blueprint(
+    session: Session, media: Mapping[str, MediaSamples], *, alone: str | None = None, keeps_pre_chain: bool = False
+) -> specs.Blueprint:
     """Lay out the operations of a valid session.
 
     Args:
         media: decoded files by media id, shape (n_samples, n_channels), at the session's rate.
         alone: the only strip that is looked at, by others than the plan's own meters: there are none, and of the other
             strips' steps those that change nothing now are left out, so that later settings may need another structure.
+        keeps_pre_chain: whether what that strip is before its chain has a buffer, though nobody here hears it.
 
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
-    return _Drawing(session, media, alone).draw()
+    return _Drawing(session, media, alone, keeps_pre_chain).draw()
 
 
 @dataclass(frozen=True)
@@ -70,6 +73,7 @@ class _Drawing:
     session: Session
     media: Mapping[str, MediaSamples]
     alone: str | None
+    keeps_pre_chain: bool
     buffers: dict[str, int] = field(default_factory=dict)
     operations: list[specs.Spec] = field(default_factory=list)
     # How many samples the signal in each buffer lags behind the song.
@@ -195,18 +199,20 @@ class _Drawing:
         self, identity: specs.Identity, feeds: Sequence[_Feed | _ClipFeed], out: str, latest: int, *, adds: bool
     ) -> None:
         """Sum feeds; those that are clips first, all at once, added or not to what is there."""
-        played = [
-            (replace(clip, start_samples=clip.start_samples + latest), feed.matrix)
-            for feed in feeds
-            if isinstance(feed, _ClipFeed)
-            for clip in feed.clips
-        ]
-        if any(isinstance(feed, _ClipFeed) for feed in feeds):
-            clips = tuple(clip for clip, _ in played)
+        clip_feeds = [feed for feed in feeds if isinstance(feed, _ClipFeed)]
+        if clip_feeds:
+            clips = [(clip, feed.matrix) for feed in clip_feeds for clip in feed.clips]
             # Two channels meet halved in one.
             halve = self.buffers[out] == 1
-            matrices = tuple(matrix.mean(axis=0, keepdims=True) if halve else matrix for _, matrix in played)
-            self.operations.append(specs.PlayClips(identity, out, clips, adds, matrices))
+            self.operations.append(
+                specs.PlayClips(
+                    identity,
+                    out,
+                    tuple(replace(clip, start_samples=clip.start_samples + latest) for clip, _ in clips),
+                    adds,
+                    tuple(matrix.mean(axis=0, keepdims=True) if halve else matrix for _, matrix in clips),
+                )
+            )
         for feed in feeds:
             if isinstance(feed, _Feed):
                 self._mix(feed, out, latest)
@@ -223,7 +229,7 @@ class _Drawing:
             work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
             meter = self._meter(strip, SOURCE)
             self.operations.append(specs.ApplyMatrix((strip.id, "input"), source, work, meter, None, matrix))
-        if (strip.id, "pre-chain") in self.tapped:
+        if (strip.id, "pre-chain") in self.tapped or (self.keeps_pre_chain and strip.id == self.alone):
             tap = self._buffer(_buffer(strip.id, "pre-chain"), len(matrix), latency=self.latency[work])
             self.operations.append(specs.Copy((strip.id, "pre-chain"), work, tap))
         return work

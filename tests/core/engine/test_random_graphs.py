@@ -17,6 +17,23 @@ BANDS = ("bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch")
 TAPS = ("pre-chain", "pre-fader", "post-fader")
 
 
+def random_lanes(rng: np.random.Generator, name: str, sources: list[str]) -> dict[str, Any]:
+    """A block of lanes, some with a processor, one of them late."""
+    lanes = [
+        {
+            "id": f"{name}-lane{k}",
+            "name": f"Lane {k}",
+            "level_db": float(rng.uniform(-20, 6)),
+            "mute": bool(rng.random() < 0.2),
+            "polarity_inverted": bool(rng.random() < 0.2),
+            "shift_ms": float(rng.choice([0.0, 3.0, -2.0])),
+            "chain": [random_processor(rng, f"{name}-{k}", sources)] if rng.random() < 0.6 else [],
+        }
+        for k in range(rng.integers(1, 4))
+    ]
+    return {"id": name, "type": "parallel", "lanes": lanes, "on": bool(rng.random() < 0.8)}
+
+
 def random_processor(rng: np.random.Generator, name: str, sources: list[str]) -> dict[str, Any]:
     if rng.random() < 0.5:
         bands = [
@@ -80,7 +97,10 @@ def random_document(rng: np.random.Generator, bench: Bench) -> dict[str, Any]:
                     {"id": f"s{k}", "to": str(rng.choice(targets)), "tap": str(rng.choice(TAPS))}
                     for k in range(rng.integers(0, 3))
                 ],
-                "chain": [random_processor(rng, f"p{k}", sources) for k in range(rng.integers(0, 3))],
+                "chain": [
+                    (random_lanes if rng.random() < 0.25 else random_processor)(rng, f"p{k}", sources)
+                    for k in range(rng.integers(0, 3))
+                ],
             }
         )
     strips.append(bench.mix)
