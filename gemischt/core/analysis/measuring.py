@@ -35,7 +35,7 @@ from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned, turned_stereo
 from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of
 from gemischt.core.audio import MediaSamples
-from gemischt.core.engine.blueprint import draw_blueprint, work_buffer
+from gemischt.core.engine.blueprint import draw_blueprint, pre_chain_buffer, work_buffer
 from gemischt.core.engine.plan import Plan
 from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.metering.stage_meter import StageLevels
@@ -208,25 +208,25 @@ class _Measuring:
             raise LookupError(f"the render of {strip_id} was not kept")
         return samples
 
-    def _plan_of(self, strip: Strip, alone: Alone, *, with_chain: bool) -> tuple[Plan, list[Arriving]]:
+    def _plan_of(self, strip: Strip, alone: Alone, *, keeps_pre_chain: bool) -> tuple[Plan, list[Arriving]]:
         """A strip's small session, ready to run, and what has to be waited for while it runs."""
         arriving: list[Arriving] = []
         media = {**self.media, **{media_id: self._audio(tap, arriving) for media_id, tap in alone.taps.items()}}
-        keeps_pre_chain = with_chain and self._keeps_pre_chain(strip)
         blueprint = draw_blueprint(alone.session, media, alone=strip.id, keeps_pre_chain=keeps_pre_chain)
         return Plan(blueprint, media, max_block=BLOCK_SAMPLES), arriving
 
     def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
         with self._counting:
             self.rendered += 1
-        plan, arriving = self._plan_of(strip, alone, with_chain=with_chain)
-        total = self.length + max(plan.blueprint.lags.values(), default=0)
         prints = self.prints[strip.id]
+        kept = self._kept_buffers(strip, prints) if with_chain else {}
+        plan, arriving = self._plan_of(strip, alone, keeps_pre_chain=pre_chain_buffer(strip.id) in kept.values())
+        total = self.length + max(plan.blueprint.lags.values(), default=0)
         watching = Watching(plan, strip, self.session.sample_rate_hz)
         try:
             if with_chain:
                 watching.chain(strip, late=self._has_late_feeds(prints))
-                for fingerprint, buffer in self._kept_buffers(strip, prints).items():
+                for fingerprint, buffer in kept.items():
                     keeper = Keeper(self.store, fingerprint, plan, buffer, total)
                     watching.keep(keeper)
                     self._arriving[fingerprint] = keeper.arriving
@@ -255,15 +255,11 @@ class _Measuring:
             watching.turned_output(turn)
         watching.curve(self.length, at_output=turn is None)
 
-    def _keeps_pre_chain(self, strip: Strip) -> bool:
-        """Whether others hear a strip before its chain, and it does not play files that they can play themselves."""
-        return strip.kind not in ("track", "ghost") and strip.id in pre_chain_taps(self.session)
-
     def _kept_buffers(self, strip: Strip, prints: StripPrints) -> dict[str, str]:
         """What others may hear of a strip: fingerprints and buffers."""
         buffers: dict[str, str] = {}
-        if self._keeps_pre_chain(strip):
-            buffers[prints.pre_chain] = f"{strip.id}/pre-chain"
+        if strip.kind not in ("track", "ghost") and strip.id in pre_chain_taps(self.session):
+            buffers[prints.pre_chain] = pre_chain_buffer(strip.id)
         if strip.kind != "mix" and not plays_itself(strip):
             buffers[prints.pre_fader] = work_buffer(strip.id)
         return buffers

@@ -108,7 +108,12 @@ class _Turned:
 
     index: int
     signal: str
-    turn: Turn
+    gain: float
+
+    @property
+    def turn(self) -> Turn:
+        """What the gain does to figures."""
+        return Turn.by_db(gain_to_db(self.gain))
 
 
 @dataclass(frozen=True)
@@ -223,7 +228,7 @@ class Watching:
     def begin(self) -> None:
         """All that is to be measured has been said."""
         channels = [len(signal.buffer) for signal in self._signals.values()]
-        pairs = [(self._signals[stage.signal].index, db_to_gain(stage.turn.peak_db)) for stage in self._turned.values()]
+        pairs = [(self._signals[stage.signal].index, stage.gain) for stage in self._turned.values()]
         self._meters = StageMeters(self._rate_hz, channels, pairs)
         self._taking, self._shown = self._new_copies(), self._new_copies()
 
@@ -289,7 +294,7 @@ class Watching:
         self._signals[name] = _Signal(len(self._signals), buffer)
 
     def _turn(self, name: str, signal: str, gain: float) -> None:
-        self._turned[name] = _Turned(len(self._turned), signal, Turn.by_db(gain_to_db(gain)))
+        self._turned[name] = _Turned(len(self._turned), signal, abs(gain))
 
     def _new_copies(self) -> Taken:
         rows = self._meters.new_rows(self._plan.max_block)

@@ -230,7 +230,7 @@ class _Drawing:
             meter = self._meter(strip, SOURCE)
             self.operations.append(specs.ApplyMatrix((strip.id, "input"), source, work, meter, None, matrix))
         if (strip.id, "pre-chain") in self.tapped or (self.keeps_pre_chain and strip.id == self.alone):
-            tap = self._buffer(_buffer(strip.id, "pre-chain"), len(matrix), latency=self.latency[work])
+            tap = self._buffer(pre_chain_buffer(strip.id), len(matrix), latency=self.latency[work])
             self.operations.append(specs.Copy((strip.id, "pre-chain"), work, tap))
         return work
 
@@ -381,6 +381,11 @@ class _Drawing:
 def work_buffer(strip_id: str) -> str:
     """Name of the buffer a strip's own chain works in; after the chain it is the pre-fader tap."""
     return _buffer(strip_id, "work")
+
+
+def pre_chain_buffer(strip_id: str) -> str:
+    """Name of the buffer that keeps what enters a strip's chain, where somebody hears that."""
+    return _buffer(strip_id, "pre-chain")
 
 
 def lane_buffer(strip_id: str, block_id: str, lane_id: str) -> str:

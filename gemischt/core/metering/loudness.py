@@ -70,8 +70,8 @@ def power_to_lufs(mean_square: float) -> float:
     return bs1770.OFFSET_LU + 10.0 * math.log10(mean_square) if mean_square > 0.0 else SILENCE_DB
 
 
-def lufs_to_powers(levels_lufs: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Summed weighted mean squares of many loudnesses."""
+def lufs_to_powers(levels_lufs: NDArray[np.float64] | float) -> NDArray[np.float64]:
+    """Summed weighted mean squares of one loudness or many."""
     return np.asarray(10.0 ** ((levels_lufs - bs1770.OFFSET_LU) / 10.0))
 
 
@@ -171,7 +171,7 @@ class LoudnessMeter:
 
 def range_lu(powers: NDArray[np.float64]) -> float | None:
     """Loudness range (Tech 3342) of short-term powers taken every 100 ms, or None while nothing passes the gates."""
-    powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
+    powers = powers[powers > lufs_to_powers(bs1770.ABSOLUTE_GATE_LUFS)]
     if powers.size == 0:
         return None
     powers = powers[powers > powers.mean() * 10.0 ** (bs1770.RANGE_RELATIVE_GATE_LU / 10.0)]
@@ -205,12 +205,8 @@ def hops_of_steps(step_powers: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def gated_lufs(powers: NDArray[np.float64]) -> float:
     """Integrated loudness of the powers of all gating blocks; -inf while none passes the gates."""
-    powers = powers[powers > _lufs_to_power(bs1770.ABSOLUTE_GATE_LUFS)]
+    powers = powers[powers > lufs_to_powers(bs1770.ABSOLUTE_GATE_LUFS)]
     if powers.size == 0:
         return SILENCE_DB
     gate = float(powers.mean()) * 10.0 ** (bs1770.RELATIVE_GATE_LU / 10.0)
     return power_to_lufs(float(powers[powers > gate].mean()))
-
-
-def _lufs_to_power(level_lufs: float) -> float:
-    return float(10.0 ** ((level_lufs - bs1770.OFFSET_LU) / 10.0))

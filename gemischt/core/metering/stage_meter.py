@@ -150,7 +150,7 @@ class StageMeters:
 
     def weighted_powers(self, signal: int) -> NDArray[np.float64]:
         """Mean K-weighted square in each finished 10 ms, its channels added up, (n_steps,)."""
-        return self._window_powers(signal, 1.0 / STEPS_PER_S)
+        return self._weighted_energies(signal) / self._step_samples
 
     def hop_powers(self, signal: int) -> NDArray[np.float64]:
         """The same in each whole 100 ms."""
@@ -218,12 +218,16 @@ class StageMeters:
             self._steps = [np.concatenate(self._steps, axis=1)]
         return self._steps[0]
 
+    def _weighted_energies(self, signal: int) -> NDArray[np.float64]:
+        """Of each finished step, its channels added up."""
+        whole = self._samples // self._step_samples
+        by_channel = self._energies()[0][:whole, self.rows_of(signal)].T
+        energies: NDArray[np.float64] = by_channel[0] if len(by_channel) == 1 else by_channel[0] + by_channel[1]
+        return energies
+
     def _window_powers(self, signal: int, window_s: float, *, partial: bool = False) -> NDArray[np.float64]:
         """Mean weighted power of each window that ends on a finished step."""
-        whole = self._samples // self._step_samples
-        rows = self.rows_of(signal)
-        by_channel = self._energies()[0][:whole, rows].T
-        energies = by_channel[0] if len(by_channel) == 1 else by_channel[0] + by_channel[1]
+        energies = self._weighted_energies(signal)
         window = round(window_s * STEPS_PER_S)
         sums = np.concatenate([[0.0], np.cumsum(energies)])
         if partial:

@@ -1,4 +1,5 @@
 import type { LanePlace, Strip, Wish } from "../api/types";
+import { STAGES } from "../live/frames";
 import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
 import { compareChain, switchSide, useComparison } from "./comparison";
@@ -17,7 +18,6 @@ import {
   STATIONS,
   useView,
 } from "./store";
-import { STAGES } from "../live/frames";
 import { visibleRows } from "./tree";
 
 export type Command = { name: string; keys?: string; run: () => void };

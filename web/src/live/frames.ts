@@ -26,14 +26,16 @@ export type Meter = { peakDb: number; holdDb: number; rmsDb: number };
 
 const HEADER_BYTES = 48;
 const VALUES_PER_METER = 3;
-const SILENT: Meter = { peakDb: SILENT_DB, holdDb: SILENT_DB, rmsDb: SILENT_DB };
 
 /** What a strip's meter reads at a stage; the strip is given by its place in the transport's list. */
 export function readMeter(frame: Frame | null, strip: number, stage: Stage): Meter {
   const at = (strip * STAGES.length + STAGES.indexOf(stage)) * VALUES_PER_METER;
-  const [peakDb, holdDb, rmsDb] = frame && strip >= 0 ? frame.meters.subarray(at, at + VALUES_PER_METER) : [];
-  if (peakDb === undefined || holdDb === undefined || rmsDb === undefined) return SILENT;
-  return { peakDb, holdDb, rmsDb };
+  const meters = strip >= 0 ? frame?.meters : undefined;
+  return {
+    peakDb: meters?.[at] ?? SILENT_DB,
+    holdDb: meters?.[at + 1] ?? SILENT_DB,
+    rmsDb: meters?.[at + 2] ?? SILENT_DB,
+  };
 }
 
 export function parseFrame(buffer: ArrayBuffer): Frame {
