@@ -3,12 +3,12 @@
 Declaring a kernel costs next to nothing; `prepare_kernels` makes them ready, at set-up and behind a starting server.
 """
 
-import threading
 from collections.abc import Callable
 from typing import Any, TypeVar, cast
 
 import numba
 from numba import types
+from numba.core.compiler_lock import global_compiler_lock
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -29,9 +29,7 @@ BOOL = types.boolean
 _REDUCING = {"contract", "nsz", "arcp", "reassoc"}
 
 
-_declared: list[tuple[Any, Any]] = []
-_ready: list[tuple[Any, Any]] = []
-_preparing = threading.Lock()
+_declared: list[Any] = []
 
 
 def kernel(*signature: Any, returns: Any = types.void) -> Callable[[F], F]:
@@ -51,25 +49,30 @@ def inline_kernel(function: F) -> F:
 
 
 def prepare_kernels() -> int:
-    """Compile every kernel declared so far, or load it from the cache; returns how many there are.
-
-    A kernel that is called before is made ready by that call. Afterwards a call with other types, say a view that is
-    not contiguous, is an error instead of seconds of compiling in the middle of playing.
-    """
-    with _preparing:
-        waiting = _declared[len(_ready) :]
-        for dispatcher, signature in waiting:
-            dispatcher.compile(signature)
-        for dispatcher, _ in waiting:
-            dispatcher.disable_compile()
-        _ready.extend(waiting)
-        return len(_ready)
+    """Compile every kernel declared so far, or load it from the cache; returns how many there are."""
+    for dispatcher in _declared:
+        dispatcher.compile(())
+    return len(_declared)
 
 
 def _declare(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
     def decorate(function: F) -> F:
         dispatcher: Any = numba.njit(cache=True, nogil=True, fastmath=fastmath or False, error_model="numpy")(function)
-        _declared.append((dispatcher, signature))
+        compile_for = dispatcher.compile
+
+        def compile_declared(arguments: tuple[Any, ...]) -> Any:
+            """Make the declared kernel, whatever the first call brings: what it does not take is an error, now and
+            later, instead of seconds of compiling in the middle of playing."""
+            with global_compiler_lock:
+                if arguments and not dispatcher.typingctx.install_possible_conversions(arguments, signature.args):
+                    raise TypeError(f"{function.__name__} takes {signature.args}, not {arguments}")
+                if not dispatcher.signatures:
+                    compile_for(signature)
+                    dispatcher.disable_compile()
+                return dispatcher.overloads[signature.args].entry_point
+
+        dispatcher.compile = compile_declared
+        _declared.append(dispatcher)
         return cast(F, dispatcher)
 
     return decorate

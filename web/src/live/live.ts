@@ -195,16 +195,16 @@ export class Live {
 
   private connection(up: boolean): void {
     const before = this.connected.get();
+    if (!up && this.transport.get().playing) {
+      this.transport.set({ ...this.transport.get(), playing: false, positionS: this.positionS() });
+    }
     this.connected.set(up);
-    if (up && !before) {
+    if (up !== before) {
       this.epoch = -1;
       this.speaker.forgetEpochs();
     }
     if (up && !before && this.watched) this.send({ type: "watch", strip: this.watched });
     if (up && this.wantsToPlay) void this.play(this.transport.get().positionS);
-    if (!up && this.transport.get().playing) {
-      this.transport.set({ ...this.transport.get(), playing: false, positionS: this.positionS() });
-    }
   }
 
   private server(message: ServerMessage): void {

@@ -32,7 +32,7 @@ class Playback extends AudioWorkletProcessor {
         this.server = event.data.port;
         this.server.onmessage = (block: MessageEvent<Block>) => this.take(block.data);
       }
-      if (event.data.forget) this.epoch = -1;
+      if (event.data.forget) this.forget();
       if (event.data.silence !== undefined) this.begin(event.data.silence);
     };
   }
@@ -52,6 +52,12 @@ class Playback extends AudioWorkletProcessor {
     this.unreported = 0;
     this.fadeIn = FADE_SAMPLES;
     this.fadeOut = FADE_SAMPLES;
+  }
+
+  /** What comes next counts its epochs anew; until then there is nothing to miss. */
+  private forget() {
+    this.epoch = -2;
+    this.begin(-1);
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {

@@ -43,7 +43,7 @@ export class Speaker {
     this.node?.port.postMessage({ side });
   }
 
-  /** A new connection counts its epochs anew. */
+  /** Without a connection there is nothing to play, and a new one counts its epochs anew. */
   forgetEpochs(): void {
     this.node?.port.postMessage({ forget: true });
   }
