@@ -7,12 +7,14 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
+from gemischt.core.analysis.alone import strip_in_song
 from gemischt.core.analysis.lanes import report_block
 from gemischt.core.analysis.leaks import find_leaks
 from gemischt.core.analysis.ledger import path_ledger
 from gemischt.core.analysis.reference import Figure, Place, bring_to_reference
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Id, Session
+from gemischt.core.session.edits import find_strip
 from gemischt.operations.measuring import summary_to_json
 from gemischt.operations.printing import Bits, next_print, print_mix
 from gemischt.operations.reports import report_to_json
@@ -130,9 +132,17 @@ class ReportBlock(_OfStrip):
     block: Id
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        media = workspace.open_media(self.session).samples
-        report = report_block(self.session, media, self.strip, self.block, stretch_s=self.stretch_s, report=progress)
-        return _written(report)
+        whole = self.session
+        measurement = measure_session(workspace, whole, lambda share: progress(0.5 * share))
+        media = workspace.open_media(whole).samples
+        strip = find_strip(whole, self.strip)
+        session, played = strip_in_song(whole, media, strip, measurement.prints, workspace.renders)
+        stretch_s = self.stretch_s or (0.0, measurement.duration_s)
+
+        def report(share: float) -> None:
+            progress(0.5 + 0.5 * share)
+
+        return _written(report_block(session, played, self.strip, self.block, stretch_s=stretch_s, report=report))
 
 
 class PrintOrder(BaseModel):

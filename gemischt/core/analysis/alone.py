@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from gemischt.core.analysis.fingerprints import StripPrints
+from gemischt.core.analysis.listening import Media
+from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.engine.placement import centre_gain
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.session.document import Clip, Compressor, Key, Pan, Processor, Send, Session, Strip, Tap
@@ -42,6 +44,16 @@ def strip_alone(session: Session, strip: Strip, prints: Mapping[str, StripPrints
         }
     )
     return ghosts.alone(target)
+
+
+def strip_in_song(
+    session: Session, media: Media, strip: Strip, prints: Mapping[str, StripPrints], store: RenderStore
+) -> tuple[Session, Media]:
+    """A strip of a measured session alone, with all that it plays; the whole session if the store has lost some."""
+    alone = strip_alone(session, strip, prints)
+    played = {media_id: store.audio(prints[heard].at(point)) for media_id, (heard, point) in alone.taps.items()}
+    found = {media_id: samples for media_id, samples in played.items() if samples is not None}
+    return (alone.session, {**media, **found}) if len(found) == len(played) else (session, media)
 
 
 def strip_from_its_fader(session: Session, strip: Strip, prints: Mapping[str, StripPrints]) -> Alone:

@@ -5,6 +5,8 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
+from gemischt.core.analysis.alone import strip_in_song
+from gemischt.core.analysis.lanes import report_block
 from gemischt.core.analysis.listening import Stretch, listen
 from gemischt.core.analysis.measurement import SongMeasurement, StageName
 from gemischt.core.analysis.measuring import measure_song
@@ -29,15 +31,20 @@ def peaks_of(measured: SongMeasurement) -> dict[str, list[float]]:
     }
 
 
+def noise_for(length_s: float) -> Bench:
+    """A track of noise with silence around it: lanes that come early or late reach beyond the song."""
+    bench = Bench()
+    around = silence(RATE_HZ // 10)
+    bench.track("noise", np.concatenate([around, noise(length_s, level=0.1, seed=6), around], axis=1))
+    return bench
+
+
 class RandomMeasuringTest(unittest.TestCase):
     """Routes, sends at all taps, keys, trims, pans, widths, mutes and solos as chance has them."""
 
     def setUp(self) -> None:
         self.rng = np.random.default_rng(1770)
-        self.bench = Bench()
-        # Silence around it: lanes that come early or late reach beyond the song.
-        around = silence(RATE_HZ // 10)
-        self.bench.track("noise", np.concatenate([around, noise(LENGTH_S, level=0.1, seed=6), around], axis=1))
+        self.bench = noise_for(LENGTH_S)
 
     def sessions(self, number: int) -> list[Session]:
         found: list[Session] = []
@@ -92,3 +99,27 @@ class RandomMeasuringTest(unittest.TestCase):
                 edited = apply_action(session, SetStrips(changes=(changes[number % 3],)))
                 with self.subTest(number=number, strip=strip.id):
                     self.assert_measured_as_played(edited, store)
+
+    def test_lanes_read_the_same_on_a_strip_alone(self) -> None:
+        # Long enough that loudness hardly depends on how late a signal is.
+        self.bench = noise_for(3.0)
+        compared = 0
+        for number, session in enumerate(self.sessions(30)):
+            store = MemoryRenders()
+            measured = measure_song(session, self.bench.media, HASHES, store)
+            for strip in session.strips:
+                for block in (processor for processor in strip.chain if processor.type == "parallel"):
+                    small, media = strip_in_song(session, self.bench.media, strip, measured.prints, store)
+                    stretch_s = (0.0, measured.duration_s)
+                    whole = report_block(session, self.bench.media, strip.id, block.id, stretch_s=stretch_s)
+                    alone = report_block(small, media, strip.id, block.id, stretch_s=stretch_s)
+                    with self.subTest(number=number, strip=strip.id):
+                        if max(whole.input_lufs, alone.input_lufs) > AUDIBLE_DB:
+                            compared += 1
+                            self.assertAlmostEqual(alone.input_lufs, whole.input_lufs, delta=0.05)
+                            self.assertAlmostEqual(alone.output_lufs, whole.output_lufs, delta=0.05)
+                            for a, b in zip(alone.lanes, whole.lanes, strict=True):
+                                self.assertEqual((a.lane, a.inverted), (b.lane, b.inverted))
+                                self.assertAlmostEqual(a.delay_ms, b.delay_ms, delta=0.05)
+                                self.assertAlmostEqual(a.coherence, b.coherence, delta=0.02)
+        self.assertGreater(compared, 10)

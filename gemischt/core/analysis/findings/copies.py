@@ -12,6 +12,7 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
+from gemischt.core.analysis.alone import strip_in_song
 from gemischt.core.analysis.findings.base import Finding, Situation
 from gemischt.core.analysis.lanes import LaneFinding, compare_lane, report_block
 from gemischt.core.analysis.listening import Stretch, capture
@@ -151,7 +152,9 @@ def combing_lanes(situation: Situation) -> Iterator[Finding]:
 def _compare_lanes(situation: Situation, strip: Strip, block: Parallel) -> Sequence[LaneFinding]:
     middle = situation.of(strip).stage("source").true_peak_at_s
     stretch_s = (max(0.0, middle - _LOUD_PART_S / 2), middle + _LOUD_PART_S / 2)
-    return report_block(situation.session, situation.media, strip.id, block.id, stretch_s=stretch_s).lanes
+    prints = situation.measurement.prints
+    session, media = strip_in_song(situation.session, situation.media, strip, prints, situation.store)
+    return report_block(session, media, strip.id, block.id, stretch_s=stretch_s).lanes
 
 
 def _combing(strip: Strip, block: Parallel, compared: Sequence[LaneFinding]) -> Iterator[Finding]:
