@@ -115,6 +115,8 @@ class Room:
                     raise InvalidAction("new audio is heard once it is kept", where="preview")
                 self.player.edit(session, self._media, revision=self._stored.revision, serial=serial)
                 listener.send(self._curves_message(session))
+            case messages.Reach():
+                self.player.reach()
             case messages.Revert():
                 self._go_on_with(self._stored)
 

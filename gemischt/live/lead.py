@@ -3,8 +3,8 @@
 SHORTEST_S = 0.09
 """What an edit has to wait for while all is well."""
 LONGEST_S = 0.3
-BRACED_S = 0.12
-_BRACED_FOR_S = 3.0
+BRACED_S = 0.2
+_BRACED_FOR_S = 6.0
 _MORE_S = 0.04
 _LESS_S = 0.02
 _CALM_S = 15.0
@@ -35,6 +35,10 @@ class Lead:
     def brace(self) -> None:
         """The machine is about to be busy for a moment."""
         self._braced_until_s = self._heard_s + _BRACED_FOR_S
+
+    def relax(self) -> None:
+        """Something is about to be changed by hand, and is to be heard soon."""
+        self._braced_until_s = self._heard_s
 
     def heard(self, heard_s: float, missed: int) -> None:
         """So much has been heard, and so many blocks have been missed since the listener is there."""

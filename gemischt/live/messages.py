@@ -79,6 +79,12 @@ class Preview(FrozenModel):
     action: dict[str, Any]
 
 
+class Reach(FrozenModel):
+    """Somebody reaches for a control: what is heard is to follow closely from now on."""
+
+    type: Literal["reach"]
+
+
 class Revert(FrozenModel):
     """Go back to what is kept."""
 
@@ -86,7 +92,7 @@ class Revert(FrozenModel):
 
 
 AnyMessage: TypeAlias = (
-    Play | Stop | Seek | Loop | Played | Watch | Listen | Compare | Audition | Preview | Revert
+    Play | Stop | Seek | Loop | Played | Watch | Listen | Compare | Audition | Preview | Reach | Revert
 )  # fmt: skip
 ClientMessage = Annotated[AnyMessage, Field(discriminator="type")]
 CLIENT_MESSAGE: TypeAdapter[AnyMessage] = TypeAdapter(ClientMessage)

@@ -138,6 +138,10 @@ class Player:
         """Go on with a changed session; ``revision`` and ``serial`` are told with the first sound that has it."""
         self._wish(lambda: self._edit(session, media, revision, serial))
 
+    def reach(self) -> None:
+        """Be close behind what is done from now on."""
+        self._wish(self._lead.relax)
+
     def close(self) -> None:
         """Stop the thread."""
         with self._wake:
@@ -259,6 +263,8 @@ class Player:
         if serial is None:
             # An edit that is kept has the page drawn and the song measured anew.
             self._lead.brace()
+        else:
+            self._lead.relax()
         self._media = media
         self._renderer.edit(session, media.samples)
         if probe is not None and self._renderer.plan is not plan:

@@ -37,10 +37,23 @@ class LeadTest(unittest.TestCase):
         self.lead.heard(10.0, 0)
         self.lead.brace()
         self.assertEqual(self.lead.seconds, BRACED_S)
-        self.hear(11, 13, 0)
+        self.hear(11, 16, 0)
         self.assertEqual(self.lead.seconds, BRACED_S)
-        self.lead.heard(13.0, 0)
+        self.lead.heard(16.0, 0)
         self.assertEqual(self.lead.seconds, SHORTEST_S)
+
+    def test_a_hand_on_a_control_ends_bracing(self) -> None:
+        self.lead.heard(10.0, 0)
+        self.lead.brace()
+        self.lead.relax()
+        self.assertEqual(self.lead.seconds, SHORTEST_S)
+
+    def test_a_hand_on_a_control_does_not_make_up_for_what_was_missed(self) -> None:
+        self.lead.heard(10.0, 1)
+        longer = self.lead.seconds
+        self.lead.brace()
+        self.lead.relax()
+        self.assertEqual(self.lead.seconds, longer)
 
     def test_bracing_never_makes_it_shorter_and_a_new_start_ends_it(self) -> None:
         for missed in range(1, 40):

@@ -13,7 +13,7 @@ from gemischt.api.app import create_app
 from gemischt.api.settings import Settings
 from gemischt.core.session.actions import parse_action
 from gemischt.live.frames import HEADER_BYTES, MAGIC
-from gemischt.live.lead import SHORTEST_S
+from gemischt.live.lead import BRACED_S, SHORTEST_S
 from gemischt.live.transport import Transport
 from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
@@ -114,19 +114,40 @@ class PlaybackTest(LiveCase):
             out = listening.sound(20000, epoch=1)
         np.testing.assert_array_equal(out, self.signal[:, 12000:32000])
 
+    def receive_lead(self, socket: WebSocketTestSession, seconds: float, sent: int = 0) -> int:
+        """Take what is sent ahead without having played it; how much that is, in samples."""
+        while sent < seconds * RATE_HZ:
+            message = socket.receive()
+            sent += HEADER.unpack(message["bytes"][:HEADER_BYTES])[6] if message.get("bytes") else 0
+        return sent
+
+    def assert_no_more_comes(self, socket: WebSocketTestSession) -> None:
+        socket.send_text(json.dumps({"type": "seek", "at_s": 1.0}))
+        message = socket.receive()
+        while message.get("text") is None or json.loads(message["text"])["type"] != "transport":
+            self.assertNotEqual(message.get("bytes", b"")[4:8], struct.pack("<I", 1), "more than the lead was sent")
+            message = socket.receive()
+
     def test_only_the_lead_is_sent_until_it_is_played(self) -> None:
         with self.connect() as socket:
             listening = Listening(socket)
             listening.text("transport")
             listening.send(type="play")
-            sent = 0
-            while sent < SHORTEST_S * RATE_HZ:
-                message = socket.receive()
-                sent += HEADER.unpack(message["bytes"][:HEADER_BYTES])[6] if message.get("bytes") else 0
-            listening.send(type="seek", at_s=1.0)
-            while message.get("text") is None or json.loads(message["text"])["type"] != "transport":
-                message = socket.receive()
-                self.assertNotEqual(message.get("bytes", b"")[4:8], struct.pack("<I", 1), "more than the lead was sent")
+            self.receive_lead(socket, SHORTEST_S)
+            self.assert_no_more_comes(socket)
+
+    def test_the_lead_is_longer_behind_a_kept_edit_until_a_control_is_reached_for(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            listening.send(type="play")
+            sent = self.receive_lead(socket, SHORTEST_S)
+            self.edit({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": -1.0}]})
+            sent = self.receive_lead(socket, BRACED_S, sent)
+            listening.send(type="reach")
+            # More than the shortest lead is still ahead.
+            listening.send(type="played", epoch=1, samples=sent - round((SHORTEST_S + 0.02) * RATE_HZ))
+            self.assert_no_more_comes(socket)
 
     def test_a_loop_is_seamless(self) -> None:
         with self.connect() as socket:
@@ -211,9 +232,10 @@ class EditsTest(LiveCase):
             listening.send(type="play")
             listening.sound(1024, epoch=1)
             self.edit({"type": "add-strip", "name": "Bus"})
-            self.edit({"type": "set-output", "strips": ["noise"], "output": "bus"})
-            while listening.frames[-1]["meters"].shape[0] != 3:
+            revision = self.edit({"type": "set-output", "strips": ["noise"], "output": "bus"})
+            while listening.frames[-1]["revision"] < revision:
                 listening.take()
+            self.assertEqual(listening.frames[-1]["meters"].shape[0], 3)
             for _ in range(4):
                 listening.sound(1024, epoch=1)
             self.assertGreater(float(listening.frames[-1]["meters"][1, 2, 0]), -40.0)

@@ -2,19 +2,21 @@ import { chakra } from "@chakra-ui/react";
 import { createContext, useContext, useEffect, useMemo, useSyncExternalStore, type ReactNode } from "react";
 
 import { ServerError } from "../api/client";
-import { postEdit, postStep, refreshSession, useSession } from "../api/queries";
+import { cachedSession, postEdit, postStep, refreshSession, useSession } from "../api/queries";
 import type { SessionState, Strip, Wish } from "../api/types";
 import { Live, type Transport } from "../live/live";
 import { focusStrip, notify, useView } from "./store";
 
-type Open = {
-  state: SessionState;
-  strips: Map<string, Strip>;
+type Acting = {
   live: Live;
   edit: (action: Wish) => Promise<boolean>;
   step: (step: "undo" | "redo") => void;
+  /** The session as it is at this moment, for what acts on it without showing it. */
+  now: () => SessionState;
 };
+type Open = Acting & { state: SessionState; strips: Map<string, Strip> };
 
+const ActingContext = createContext<Acting | null>(null);
 const SessionContext = createContext<Open | null>(null);
 
 /** Everything below works on one open session. */
@@ -22,11 +24,8 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
   const { data: state, error } = useSession(id);
   const live = useLive(id);
 
-  const open = useMemo<Open | null>(() => {
-    if (!state || !live) return null;
-    return {
-      state,
-      strips: new Map(state.document.strips.map((strip) => [strip.id, strip])),
+  const acting = useMemo<Acting>(
+    () => ({
       live,
       edit: async (action) => {
         try {
@@ -39,8 +38,21 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
         }
       },
       step: (step) => void postStep(id, step).catch(report),
-    };
-  }, [state, live, id]);
+      now: () => {
+        const state = cachedSession(id);
+        if (!state) throw new Error("the session is not there yet");
+        return state;
+      },
+    }),
+    [live, id],
+  );
+  const open = useMemo<Open | null>(
+    () =>
+      state
+        ? { ...acting, state, strips: new Map(state.document.strips.map((strip) => [strip.id, strip])) }
+        : null,
+    [acting, state],
+  );
 
   const focused = useView((view) => view.focused);
   useEffect(() => {
@@ -49,15 +61,22 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
       if (first) focusStrip(first.id);
     }
   }, [open, focused]);
+  useEffect(() => live.watch(focused || null), [live, focused]);
   useEffect(() => {
-    if (live) live.watch(focused || null);
-  }, [live, focused]);
+    const reach = () => live.reach();
+    window.addEventListener("pointerdown", reach, true);
+    return () => window.removeEventListener("pointerdown", reach, true);
+  }, [live]);
   useEffect(() => {
     if (state) document.title = `${state.document.name} · Gemischt`;
   }, [state]);
 
   if (error instanceof ServerError) return <Failure error={error} />;
-  return open ? <SessionContext.Provider value={open}>{children}</SessionContext.Provider> : null;
+  return open ? (
+    <ActingContext.Provider value={acting}>
+      <SessionContext.Provider value={open}>{children}</SessionContext.Provider>
+    </ActingContext.Provider>
+  ) : null;
 }
 
 function Failure({ error }: { error: ServerError }) {
@@ -111,7 +130,14 @@ export function report(failure: unknown): void {
   }
 }
 
-/** The open session; only below OpenSession. */
+/** What can be done with the open session: never changes, so that whoever needs no more is not drawn after each edit. */
+export function useActing(): Acting {
+  const acting = useContext(ActingContext);
+  if (!acting) throw new Error("no session is open");
+  return acting;
+}
+
+/** The open session as it is now, and what can be done with it; only below OpenSession. */
 export function useOpen(): Open {
   const open = useContext(SessionContext);
   if (!open) throw new Error("no session is open");
@@ -119,11 +145,11 @@ export function useOpen(): Open {
 }
 
 export function useTransport(): Transport {
-  const { live } = useOpen();
+  const { live } = useActing();
   return useSyncExternalStore(live.transport.subscribe, live.transport.get);
 }
 
 export function useConnected(): boolean {
-  const { live } = useOpen();
+  const { live } = useActing();
   return useSyncExternalStore(live.connected.subscribe, live.connected.get);
 }

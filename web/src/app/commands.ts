@@ -1,4 +1,4 @@
-import type { LanePlace, Strip, Wish } from "../api/types";
+import type { LanePlace, SessionState, Strip, Wish } from "../api/types";
 import { STAGES } from "../live/frames";
 import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
@@ -25,14 +25,14 @@ export type Command = { name: string; keys?: string; run: () => void };
 type Open = ReturnType<typeof useOpen>;
 
 /** The selected strips, in the document's order. */
-export function selectedStrips(open: Open): Strip[] {
+export function selectedStrips(state: SessionState): Strip[] {
   const { selected } = useView.getState();
-  return open.state.document.strips.filter((strip) => selected.has(strip.id));
+  return state.document.strips.filter((strip) => selected.has(strip.id));
 }
 
 /** Switch a setting of all selected strips together: on unless all have it. */
 export function toggleOnSelected(open: Open, field: "mute" | "solo" | "polarity_inverted"): void {
-  const strips = selectedStrips(open);
+  const strips = selectedStrips(open.state);
   const value = !strips.every((strip) => strip[field]);
   if (strips.length) {
     void open.edit({
@@ -55,7 +55,7 @@ export function moveFocus(open: Open, by: number, extend: boolean): void {
 
 /** The selected strips without the mix, as most edits want them. */
 function chosen(open: Open): Strip[] {
-  return selectedStrips(open).filter((strip) => strip.kind !== "mix");
+  return selectedStrips(open.state).filter((strip) => strip.kind !== "mix");
 }
 
 /** Where strips that are to be summed play; asks if there are several places. Undefined if the user gave up. */
@@ -151,7 +151,7 @@ function copyChain(open: Open): void {
 
 function pasteChain(open: Open): void {
   const { processors } = useClipboard.getState();
-  const strips = selectedStrips(open).map((strip) => strip.id);
+  const strips = selectedStrips(open.state).map((strip) => strip.id);
   if (processors.length && strips.length) void open.edit({ type: "paste-processors", strips, processors });
 }
 
@@ -165,7 +165,7 @@ function hearOtherSide(open: Open): void {
 
 /** A dialog about the selected strips, if there are any. */
 function ask(open: Open, dialog: "rename" | "color"): void {
-  if (selectedStrips(open).length) useView.setState({ dialog });
+  if (selectedStrips(open.state).length) useView.setState({ dialog });
 }
 
 /** Everything that can be done by name or key. */

@@ -119,6 +119,11 @@ export class Live {
     this.send({ type: "preview", serial: this.serial, action }, false);
   }
 
+  /** A control is reached for: be close behind what is done from now on. */
+  reach(): void {
+    if (this.transport.get().playing) this.send({ type: "reach" }, false);
+  }
+
   revert(): void {
     this.send({ type: "revert" });
   }

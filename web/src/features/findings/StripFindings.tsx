@@ -1,12 +1,12 @@
 import { chakra } from "@chakra-ui/react";
 
 import { useOpenFindings } from "../../app/findings";
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 
 /** What was found on one strip. */
 export function StripFindings({ strip }: { strip: string }) {
-  const { edit } = useOpen();
+  const { edit } = useActing();
   const findings = useOpenFindings().filter((finding) => finding.strip === strip);
   if (!findings.length) return null;
   return (

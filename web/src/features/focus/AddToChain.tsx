@@ -5,7 +5,7 @@ import type { LanePlace, Processor, Strip } from "../../api/types";
 import { useClipboard } from "../../app/clipboard";
 import { newProcessor } from "../../app/commands";
 import { compareChain } from "../../app/comparison";
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
@@ -15,7 +15,7 @@ type AddToChainProps = { strip: Strip; chain: Processor[]; into: LanePlace | nul
 
 /** What may come at the end of a chain: processors, lanes, presets, the clipboard. */
 export function AddToChain({ strip, chain, into }: AddToChainProps) {
-  const { edit } = useOpen();
+  const { edit } = useActing();
   const { data: kinds } = useProcessors();
   const { data: racks } = useRacks();
   const { data: presets } = usePresets();

@@ -1,10 +1,10 @@
 import { chakra } from "@chakra-ui/react";
-import { useState, type DragEvent } from "react";
+import { memo, useState, type DragEvent } from "react";
 
 import { useProcessors } from "../../api/queries";
 import type { LanePlace, Processor, Strip } from "../../api/types";
 import { compareWith } from "../../app/comparison";
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
 import { SignButton } from "../../controls/SignButton";
 import { AddToChain } from "./AddToChain";
@@ -17,9 +17,9 @@ import { PlainCard } from "./PlainCard";
 type ChainProps = { strip: Strip; chain: Processor[]; into: LanePlace | null };
 
 /** A chain's cards in signal order; they are moved by dragging or from the menu on their heads. */
-export function Chain({ strip, chain, into }: ChainProps) {
+export const Chain = memo(function Chain({ strip, chain, into }: ChainProps) {
   const [dragged, setDragged] = useState<string | null>(null);
-  const { edit } = useOpen();
+  const { edit } = useActing();
   const move = (processor: string, to: number) =>
     void edit({ type: "move-processor", strip: strip.id, processor, to });
   return (
@@ -44,7 +44,7 @@ export function Chain({ strip, chain, into }: ChainProps) {
       <AddToChain strip={strip} chain={chain} into={into} />
     </>
   );
-}
+});
 
 type CardProps = {
   strip: Strip;
@@ -59,7 +59,7 @@ type CardProps = {
 };
 
 function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDrop, dropping }: CardProps) {
-  const { edit } = useOpen();
+  const { edit } = useActing();
   const { data: kinds } = useProcessors();
   const label =
     processor.type === "parallel"

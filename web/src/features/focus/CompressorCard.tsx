@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import type { Compressor, Key, Strip } from "../../api/types";
-import { useOpen, useTransport } from "../../app/SessionContext";
+import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
@@ -16,7 +16,7 @@ const DEAF_DB = -90;
 
 /** The compressor: transfer curve with the live point, gain reduction over time, parameters, and what it listens to. */
 export function CompressorCard({ strip, processor }: { strip: Strip; processor: Compressor }) {
-  const { live, edit } = useOpen();
+  const { live, edit } = useActing();
   const { playing } = useTransport();
   const curve = useCurve(processor.id);
   const trace = useRef<{ at: number; reductionDb: number }[]>([]);

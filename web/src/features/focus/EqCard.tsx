@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
 import type { Eq, EqBand, Strip } from "../../api/types";
-import { useOpen, useTransport } from "../../app/SessionContext";
+import { useActing, useTransport } from "../../app/SessionContext";
 import { frequencyToPx, pxToFrequency } from "../../canvas/scale";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
@@ -19,7 +19,7 @@ const SHAPES = ["bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch
 
 /** The equaliser: its curve over what sounds, bands as points to drag, figures of the chosen band. */
 export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
-  const { live, edit } = useOpen();
+  const { live, edit } = useActing();
   const { playing } = useTransport();
   const graph = useRef<HTMLDivElement>(null);
   const [moving, setMoving] = useState<EqBand[] | null>(null);

@@ -5,7 +5,7 @@ import { useMeasurement } from "../../api/useMeasurement";
 import { useRacks } from "../../api/queries";
 import type { Lane, Parallel, Strip } from "../../api/types";
 import { compareWith } from "../../app/comparison";
-import { useOpen, useTransport } from "../../app/SessionContext";
+import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { askName } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
@@ -138,7 +138,7 @@ type LaneRowProps = {
 };
 
 function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
-  const { live, edit } = useOpen();
+  const { live, edit } = useActing();
   const place = { block: block.id, lane: lane.id };
   const rename = async () => {
     const name = await askName("Name of the lane", lane.name);

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 
 import { useProcessors } from "../../api/queries";
 import type { Wish } from "../../api/types";
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { ValueField } from "../../controls/ValueField";
@@ -65,7 +65,7 @@ type ParameterProps = {
 };
 
 function Parameter({ shown, range, value, set }: ParameterProps) {
-  const { live, edit } = useOpen();
+  const { live, edit } = useActing();
   if (shown.kind === "switch") {
     return (
       <LetterToggle

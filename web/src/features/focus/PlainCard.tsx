@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef } from "react";
 
 import type { Processor, Strip } from "../../api/types";
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatNumber } from "../../lib/format";
@@ -63,7 +63,7 @@ function Bend({ curve }: { curve: number[] }) {
 
 /** How far the limiter holds the signal down at this moment. */
 function Held({ processorId }: { processorId: string }) {
-  const { live } = useOpen();
+  const { live } = useActing();
   const ref = useRef<HTMLSpanElement>(null);
   useEffect(() => {
     const timer = setInterval(() => {

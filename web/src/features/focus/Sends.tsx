@@ -25,7 +25,7 @@ export function Sends({ strip }: { strip: Strip }) {
     (other) => other.id !== strip.id && other.kind !== "track" && other.kind !== "ghost",
   );
   const together = () => {
-    const selected = selectedStrips(open);
+    const selected = selectedStrips(open.state);
     const all = selected.some((other) => other.id === strip.id) ? selected : [strip];
     return all.filter((other) => other.kind !== "mix");
   };

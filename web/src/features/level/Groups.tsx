@@ -119,7 +119,7 @@ function GroupRow({ group }: { group: ControlGroup }) {
         <PlainButton
           height="target"
           fontSize="small"
-          onClick={() => void edit(set({ members: selectedStrips(open).map((strip) => strip.id) }))}
+          onClick={() => void edit(set({ members: selectedStrips(open.state).map((strip) => strip.id) }))}
         >
           hold the selected
         </PlainButton>{" "}

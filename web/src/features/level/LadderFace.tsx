@@ -4,7 +4,7 @@ import { Fragment, useMemo, useState, type ReactNode } from "react";
 import { useProcessors } from "../../api/queries";
 import type { Processor, Strip } from "../../api/types";
 import { useMeasured } from "../../app/measurement";
-import { useOpen } from "../../app/SessionContext";
+import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip, useView } from "../../app/store";
 import { Segments } from "../../controls/Segments";
 import { formatDb } from "../../lib/format";
@@ -170,7 +170,7 @@ type LadderRowProps = {
 };
 
 function LadderRow({ strip, name, cells, columns, template, indentPx, mark, lane }: LadderRowProps) {
-  const { live } = useOpen();
+  const { live } = useActing();
   const focused = useView((view) => view.focused === strip?.id) && !lane;
   const jump = (cell: LadderCell) => {
     if (!strip) return;

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
 
+import type { Strip } from "../../api/types";
 import { makeBus, makeGroup } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
 import { LEVEL_FACES, showLevelFace, useView } from "../../app/store";
@@ -8,6 +9,7 @@ import { visibleRows } from "../../app/tree";
 import { SCALE_MARKS_DB, levelToPx } from "../../canvas/scale";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
+import { useShared } from "../../lib/useShared";
 import { STAGES } from "../../live/frames";
 import { FADER_PX, COLUMNS, METER_PX } from "./columns";
 import { faderShare } from "../../controls/Fader";
@@ -18,7 +20,7 @@ import { IncomingFiles } from "./IncomingFiles";
 import { LadderFace } from "./LadderFace";
 import { itemsOf, keyCounts, type LevelItem } from "./model";
 import { MeterCanvas, type MeterCells } from "./MeterCanvas";
-import { Row } from "./Row";
+import { Row, type Output } from "./Row";
 
 /** Every strip in a row: what it does and how loud it is, or how its level came about. */
 export function Level() {
@@ -28,10 +30,7 @@ export function Level() {
   const face = useView((view) => view.levelFace);
   const selected = useView((view) => view.selected);
   const folded = useView((view) => view.foldedFolders);
-  const items = useMemo(
-    () => itemsOf(visibleRows(tree, folded), open.strips, document.folders),
-    [tree, folded, open.strips, document.folders],
-  );
+  const items = useShared(itemsOf(visibleRows(tree, folded), open.strips, document.folders));
   return (
     <chakra.div height="100%" display="flex" flexDirection="column">
       <chakra.div
@@ -77,10 +76,7 @@ function Rows({ items }: { items: LevelItem[] }) {
   const focused = useView((view) => view.focused);
   const selected = useView((view) => view.selected);
   const keys = useMemo(() => keyCounts(strips), [strips]);
-  const outputs = useMemo(
-    () => strips.filter((strip) => strip.kind !== "track" && strip.kind !== "ghost"),
-    [strips],
-  );
+  const outputs = useShared(outputsOf(strips));
 
   // Cells the meters write into, by strip: filled by the rows, read by the canvas, never rendered.
   const [cells] = useState<MeterCells>(() => ({ peaks: new Map(), reductions: new Map() }));
@@ -123,6 +119,12 @@ function Rows({ items }: { items: LevelItem[] }) {
       </chakra.div>
     </>
   );
+}
+
+function outputsOf(strips: Strip[]): Output[] {
+  return strips
+    .filter((strip) => strip.kind !== "track" && strip.kind !== "ghost")
+    .map(({ id, name, kind }) => ({ id, name, kind }));
 }
 
 function Heads() {

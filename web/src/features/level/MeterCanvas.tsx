@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useLayoutEffect, useRef, useState } from "react";
 
-import { useOpen, useTransport } from "../../app/SessionContext";
+import { useActing, useTransport } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
 import { formatDb, formatNumber } from "../../lib/format";
@@ -20,7 +20,7 @@ const TEXT_EVERY_MS = 120;
 
 /** One canvas over all rows paints every meter, once a frame; the figures beside them follow a few times a second. */
 export function MeterCanvas({ items, cells }: MeterCanvasProps) {
-  const { live } = useOpen();
+  const { live } = useActing();
   const { playing } = useTransport();
   const stage = useView((view) => view.stage);
   const textAt = useRef(0);

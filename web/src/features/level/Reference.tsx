@@ -36,7 +36,7 @@ function Planning() {
   const open = useOpen();
   const { state, strips, edit } = open;
   const chosen = useMemo(() => {
-    const selected = selectedStrips(open).filter((strip) => strip.kind !== "mix");
+    const selected = selectedStrips(open.state).filter((strip) => strip.kind !== "mix");
     const all = state.document.strips.filter((strip) => strip.kind === "track");
     return (selected.length > 1 ? selected : all).map((strip) => strip.id);
   }, [open, state]);

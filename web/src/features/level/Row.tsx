@@ -3,7 +3,7 @@ import { memo, useState, type MouseEvent } from "react";
 
 import type { Pan, Strip, StripSettings } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import { focusStrip, useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { Fader } from "../../controls/Fader";
@@ -18,10 +18,13 @@ import { FoldMark } from "./FolderRow";
 import type { LevelItem } from "./model";
 import { PanGlyph } from "./PanGlyph";
 
+/** Where a strip may play to. */
+export type Output = Pick<Strip, "id" | "name" | "kind">;
+
 type RowProps = {
   item: LevelItem;
   strip: Strip;
-  outputs: Strip[];
+  outputs: Output[];
   nKeys: number;
   focused: boolean;
   selected: boolean;
@@ -40,14 +43,13 @@ type Field = "trim_db" | "fader_db";
 
 /** One strip: name, trim, meter, fader, pan, reduction, mute, solo, output. */
 export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, selected, cells }: RowProps) {
-  const open = useOpen();
   const { depth, nMembers, cuts, folder } = item;
-  const { live, edit } = open;
+  const { live, edit, now } = useActing();
 
   /** What the edit says of every selected strip; levels move by the same amount. */
   const changes = (values: Omit<StripSettings, "strip">, field?: Field): Partial<StripSettings>[] => {
     const others = useView.getState().selected.has(strip.id)
-      ? selectedStrips(open).filter((other) => other.id !== strip.id)
+      ? selectedStrips(now()).filter((other) => other.id !== strip.id)
       : [];
     const own = { strip: strip.id, ...values };
     const by = field ? ((values[field] ?? null) as number | null) : null;
@@ -229,7 +231,7 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
           onChange={(chosen) => {
             const late = chosen === LATE;
             const output = late ? mixId(outputs) : chosen;
-            const together = useView.getState().selected.has(strip.id) ? selectedStrips(open) : [strip];
+            const together = useView.getState().selected.has(strip.id) ? selectedStrips(now()) : [strip];
             const ids = together
               .filter((other) => other.kind !== "mix" && other.id !== output)
               .map((other) => other.id);
@@ -255,9 +257,9 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
 
 const LATE = "late";
 
-const mixId = (outputs: Strip[]): string => outputs.find((output) => output.kind === "mix")?.id ?? "";
+const mixId = (outputs: Output[]): string => outputs.find((output) => output.kind === "mix")?.id ?? "";
 
-function outputOptions(strip: Strip, outputs: Strip[]) {
+function outputOptions(strip: Strip, outputs: Output[]) {
   return [
     ...outputs
       .filter((output) => output.id !== strip.id)

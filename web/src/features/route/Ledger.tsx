@@ -3,7 +3,7 @@ import { Fragment, useState } from "react";
 
 import { useMeasurement } from "../../api/useMeasurement";
 import type { Strip, Wish } from "../../api/types";
-import { useOpen, useTransport } from "../../app/SessionContext";
+import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber } from "../../lib/format";
 
@@ -216,7 +216,7 @@ type LeaksProps = {
 
 /** What still sounds when the strip's fader is down, and the cure. */
 function Leaks({ strip, path, order, nameOf }: LeaksProps) {
-  const { edit } = useOpen();
+  const { edit } = useActing();
   const { result, progress } = useMeasurement<LeaksResult>({ path, ...order });
   if (!result) return <chakra.p color="quiet">{progress === null ? "…" : "listening…"}</chakra.p>;
   if (!result.leaks.length) {

@@ -25,7 +25,7 @@ const WAYS = ["by list", "by pattern"] as const;
 
 function Rename() {
   const open = useOpen();
-  const strips = selectedStrips(open);
+  const strips = selectedStrips(open.state);
   const [way, setWay] = useState<(typeof WAYS)[number]>(strips.length > 1 ? "by pattern" : "by list");
   const [list, setList] = useState(strips.map((strip) => strip.name).join("\n"));
   const [pattern, setPattern] = useState("Track #");
@@ -96,7 +96,7 @@ function Rename() {
 
 function Colour() {
   const open = useOpen();
-  const strips = selectedStrips(open);
+  const strips = selectedStrips(open.state);
   const paint = (color: string) => {
     close();
     void open.edit({ type: "set-strips", changes: strips.map((strip) => ({ strip: strip.id, color })) });
@@ -127,7 +127,7 @@ function Colour() {
 
 function Delete() {
   const open = useOpen();
-  const strips = selectedStrips(open).filter((strip) => strip.kind !== "mix");
+  const strips = selectedStrips(open.state).filter((strip) => strip.kind !== "mix");
   const ids = strips.map((strip) => strip.id);
   const query = ids.map((id) => `strips=${encodeURIComponent(id)}`).join("&");
   const { data: said } = useQuery({

@@ -45,7 +45,7 @@ export function Tidy() {
     if (item.folder) setCarried({ strips: [], folders: [item.folder.id] });
     else if (item.strip) {
       if (!selected.has(item.strip.id)) focusStrip(item.strip.id);
-      const together = selected.has(item.strip.id) ? selectedStrips(open).map((strip) => strip.id) : [];
+      const together = selected.has(item.strip.id) ? selectedStrips(open.state).map((strip) => strip.id) : [];
       setCarried({ strips: together.length ? together : [item.strip.id], folders: [] });
     }
   };
@@ -84,7 +84,7 @@ export function Tidy() {
     }
     if (chosen === "sum") void sumFolder(open, id);
     if (chosen === "take-in") {
-      const strips = selectedStrips(open).map((strip) => strip.id);
+      const strips = selectedStrips(open.state).map((strip) => strip.id);
       void open.edit({ type: "move-in-tree", strips, where: "into", folder: id });
     }
     if (chosen === "remove") void open.edit({ type: "remove-folder", folder: id });
@@ -92,7 +92,7 @@ export function Tidy() {
   const moveOut = () =>
     void open.edit({
       type: "move-in-tree",
-      strips: selectedStrips(open).flatMap((strip) => (strip.kind === "mix" ? [] : strip.id)),
+      strips: selectedStrips(open.state).flatMap((strip) => (strip.kind === "mix" ? [] : strip.id)),
       where: "into",
     });
 

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
-import { useOpen } from "../../app/SessionContext";
+import { useActing } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { MONITOR_MODES, type MonitorMode } from "../../live/live";
@@ -17,7 +17,7 @@ const WORDS: Record<MonitorMode, string> = {
 
 /** How the mix is heard: dimmed, summed, one side. Nothing of it is printed. */
 export function Monitor() {
-  const { live } = useOpen();
+  const { live } = useActing();
   const [mode, setMode] = useState<MonitorMode>("stereo");
   const [dim, setDim] = useState(false);
   const listen = (nextMode: MonitorMode, nextDim: boolean) => {

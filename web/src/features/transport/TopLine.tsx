@@ -3,7 +3,7 @@ import { useRef } from "react";
 
 import { renameSession } from "../../app/commands";
 import { openSession } from "../../app/location";
-import { useConnected, useOpen, useTransport } from "../../app/SessionContext";
+import { useActing, useConnected, useOpen, useTransport } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { useEachFrame } from "../../lib/animation";
@@ -220,7 +220,7 @@ const TITLES = {
 };
 
 function Loudness() {
-  const { live } = useOpen();
+  const { live } = useActing();
   const shownAt = useRef(0);
   const ref = useTicker((element) => {
     const now = performance.now();
