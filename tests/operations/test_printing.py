@@ -43,6 +43,28 @@ class PrintTest(WorkspaceCase):
         level_db = 20 * np.log10(np.sqrt(np.mean((out / 32768.0) ** 2)))
         self.assertAlmostEqual(level_db, -96.33, delta=0.05)
 
+    def test_noise_under_a_full_scale_sine(self) -> None:
+        # Identities of the step q: 16 bits with dither q / 2, 24 bits rounded q / sqrt(12), plain RMS.
+        # A frequency whose samples do not repeat: their errors are spread evenly.
+        tone = sine(997.31, 0.0, 20.0) * (1 - 2.0**-14)
+        for bits, full_scale, noise_db, over_noise_db in (
+            ("16", 2.0**15, -96.33, 93.32),
+            ("24", 2.0**31, -149.27, 146.26),
+        ):
+            with self.subTest(bits=bits):
+                frames = Quantizer(bits).quantize(tone)  # type: ignore[arg-type]
+                level_db = 10 * np.log10(np.mean((frames / full_scale - tone.T) ** 2))
+                self.assertAlmostEqual(level_db, noise_db, delta=0.05)
+                self.assertAlmostEqual(10 * np.log10(np.mean(tone**2)) - level_db, over_noise_db, delta=0.05)
+
+    def test_a_tone_under_half_a_step_survives_the_dither(self) -> None:
+        # Without dither, 0.4 LSB would round to nothing.
+        times = np.arange(20 * RATE_HZ) / RATE_HZ
+        carrier = np.sin(2 * np.pi * 997 * times)
+        frames = Quantizer("16").quantize(np.tile(0.4 / 32768.0 * carrier, (2, 1)))
+        for channel in frames.T.astype(float):
+            self.assertAlmostEqual(2 * np.mean(channel * carrier), 0.4, delta=0.01)
+
     def test_clipping_is_counted_and_happens_only_in_integers(self) -> None:
         hot = sine(100, 6.0, 0.2)
         self.assertEqual(self.printed(hot, "32f").clipped_samples, 0)

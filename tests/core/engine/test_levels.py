@@ -143,6 +143,22 @@ class WidthTest(unittest.TestCase):
                 out = placement.width_matrix(width) @ pair
                 self.assertAlmostEqual(10 * np.log10(np.mean(out**2) / np.mean(pair**2)), change_db, delta=0.03)
 
+    def test_correlation_of_a_decorrelated_pair(self) -> None:
+        # (1 - w^2) / (1 + w^2), identity; 10 s of noise.
+        pair = noise(10, seed=8)
+        for width, correlation in ((0.0, 1.0), (0.5, 0.6), (1.0, 0.0), (1.5, -0.385), (2.0, -0.6)):
+            with self.subTest(width=width):
+                left, right = placement.width_matrix(width) @ pair
+                self.assertAlmostEqual(float(np.corrcoef(left, right)[0, 1]), correlation, delta=0.01)
+
+    def test_an_opposed_pair_is_turned_by_the_width(self) -> None:
+        # 20 log w: all of it is side.
+        tone = sine(300, -20, 1, channels=1)
+        for width in (0.5, 1.0, 2.0):
+            bench = Bench()
+            bench.track("tone", np.concatenate([tone, -tone]), width=width)
+            self.assertAlmostEqual(peak_db(bench.render(N)), -20.0 + 20 * np.log10(width), places=4)
+
     def test_mono_pair_is_untouched_at_any_width(self) -> None:
         bench = Bench()
         bench.track("tone", sine(300, -20, 1), width=2.0)
