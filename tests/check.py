@@ -5,13 +5,18 @@ import subprocess
 import sys
 import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import TypeAlias
 
 ROOT = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
 LEAST_TESTS = 100
 
-CHECKS: tuple[tuple[str, list[str], str], ...] = (
+CHECKS_AT_ONCE = 2
+
+Check: TypeAlias = tuple[str, list[str], str]
+CHECKS: tuple[Check, ...] = (
     ("format", [str(BIN / "ruff"), "format", "--check", "."], "."),
     ("lint", [str(BIN / "ruff"), "check", "."], "."),
     ("types", [str(BIN / "mypy")], "."),
@@ -47,15 +52,22 @@ def main() -> int:
 
 def run_checks() -> tuple[int, int]:
     passed = failed = 0
-    for name, command, folder in CHECKS:
-        began = time.monotonic()
-        done = subprocess.run(command, cwd=ROOT / folder, capture_output=True, text=True, check=False)
-        good = done.returncode == 0
-        passed, failed = passed + good, failed + (not good)
-        print(f"== {name}: {'ok' if good else 'FAILED'} ({time.monotonic() - began:.0f} s)", flush=True)
-        if not good:
-            print(done.stdout[-6000:], done.stderr[-3000:])
+    with ThreadPoolExecutor(CHECKS_AT_ONCE) as pool:
+        for (name, _, _), (done, seconds) in zip(CHECKS, pool.map(run_check, CHECKS), strict=True):
+            good = done.returncode == 0
+            passed, failed = passed + good, failed + (not good)
+            print(f"== {name}: {'ok' if good else 'FAILED'} ({seconds:.0f} s)", flush=True)
+            if not good:
+                print(done.stdout[-6000:], done.stderr[-3000:])
     return passed, failed
+
+
+def run_check(check: Check) -> tuple[subprocess.CompletedProcess[str], float]:
+    """What a check said, and how long it took."""
+    _, command, folder = check
+    began = time.monotonic()
+    done = subprocess.run(command, cwd=ROOT / folder, capture_output=True, text=True, check=False)
+    return done, time.monotonic() - began
 
 
 def run_tests() -> unittest.TestResult:

@@ -102,9 +102,9 @@ class RandomMeasuringTest(unittest.TestCase):
 
     def test_lanes_read_the_same_on_a_strip_alone(self) -> None:
         # Long enough that loudness hardly depends on how late a signal is.
-        self.bench = noise_for(3.0)
+        self.bench = noise_for(2.0)
         compared = 0
-        for number, session in enumerate(self.sessions(30)):
+        for number, session in enumerate(self.sessions(16)):
             store = MemoryRenders()
             measured = measure_song(session, self.bench.media, HASHES, store)
             for strip in session.strips:
@@ -122,4 +122,4 @@ class RandomMeasuringTest(unittest.TestCase):
                                 self.assertEqual((a.lane, a.inverted), (b.lane, b.inverted))
                                 self.assertAlmostEqual(a.delay_ms, b.delay_ms, delta=0.05)
                                 self.assertAlmostEqual(a.coherence, b.coherence, delta=0.02)
-        self.assertGreater(compared, 10)
+        self.assertGreater(compared, 5)
