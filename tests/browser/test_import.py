@@ -71,6 +71,21 @@ class OwnFilesTest(BrowserCase):
         page.get_by_role("button", name="Undo").click()
         expect(first).to_have_text("0.0")
         expect(field).to_have_text("−4.0")
+        # Dragging moves both, too, and leaves them selected.
+        fader = page.get_by_role("slider", name="One: fader", exact=True)
+        box = fader.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x - 20, y, steps=4)
+        page.mouse.up()
+        expect(first).not_to_have_text("0.0")
+        expect(field).not_to_have_text("−4.0")
+        page.get_by_role("button", name="Mute Two", exact=True).click()
+        for name, muted in (("One", "true"), ("Two", "true"), ("Three", "false")):
+            mute = page.get_by_role("button", name=f"Mute {name}", exact=True)
+            expect(mute).to_have_attribute("aria-pressed", muted)
 
     def test_deleting_and_bringing_back(self) -> None:
         page = self.page

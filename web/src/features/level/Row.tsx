@@ -84,6 +84,11 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
 
   const onClick = (event: MouseEvent) =>
     focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
+  /** Moving what all selected strips share leaves them selected. */
+  const onControl = (event: MouseEvent) =>
+    (event.target as Element).closest("[role=slider]") && useView.getState().selected.has(strip.id)
+      ? useView.setState({ focused: strip.id })
+      : onClick(event);
   const mono = strip.kind === "bus" && strip.input === "mono-sum" ? "mono " : "";
   const remark = strip.kind === "bus" ? `${mono}bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
 
@@ -102,7 +107,7 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
       borderColor={strip.kind === "mix" ? "ink" : "rule"}
       bg={focused || selected ? "wash" : "transparent"}
       boxShadow={focused ? "inset 3px 0 0 var(--chakra-colors-focus)" : "none"}
-      onClick={onClick}
+      onClick={onControl}
     >
       <chakra.span
         display="flex"
