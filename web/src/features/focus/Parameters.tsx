@@ -37,6 +37,7 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
           display="flex"
           justifyContent="space-between"
           alignItems="center"
+          gap="6px"
           height="22px"
           whiteSpace="nowrap"
         >
