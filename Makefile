@@ -4,6 +4,9 @@ BIN := $(VENV)/bin
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 PACKAGE := $(shell find gemischt -name '*.py' 2>/dev/null)
 
+# The page and the kernels are made beside each other.
+MAKEFLAGS += --jobs=2
+
 .PHONY: setup demo dev test bench screenshots types clean
 
 setup: $(VENV)/.ready web/dist/index.html $(VENV)/.kernels
