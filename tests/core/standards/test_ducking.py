@@ -9,17 +9,17 @@ from typing import Any
 
 import numpy as np
 
+from gemischt.core.units import db_to_gain
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import RATE_HZ, Signal, peak_db, sine, steps
 
 N = 2 * RATE_HZ
 SETTLED = slice(RATE_HZ, N)
-# A square never lets a peak detector fall between two of its peaks.
-HIGHEST_RATIO = 100.0
 
 
 def square(level_dbfs: float, length_s: float) -> Signal:
-    wave = 10 ** (level_dbfs / 20) * np.where(np.arange(round(length_s * RATE_HZ)) % 48 < 24, 1.0, -1.0)
+    """1 kHz: a peak detector never falls between two of its peaks."""
+    wave = db_to_gain(level_dbfs) * np.where(np.arange(round(length_s * RATE_HZ)) % 48 < 24, 1.0, -1.0)
     return np.tile(wave, (2, 1))
 
 
@@ -56,7 +56,7 @@ class DuckingTest(unittest.TestCase):
 
     def test_a_duck_comes_back_with_its_release(self) -> None:
         # Reduction falls by exp(-t / tau): 22.5 dB are within 3 dB after tau ln 7.5, within 1 dB after tau ln 22.5.
-        carrier = np.full((2, N), 10 ** (-12 / 20))
+        carrier = np.full((2, N), db_to_gain(-12.0))
         key = np.concatenate([square(0.0, 1.0), np.zeros((2, RATE_HZ))], axis=1)
         for release_ms in (40.0, 50.0, 140.0):
             out = ducked(key, carrier, ratio=4.0, release_ms=release_ms)[0, RATE_HZ:]
