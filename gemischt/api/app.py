@@ -52,6 +52,7 @@ def create_app(settings: Settings) -> FastAPI:
         sys.setswitchinterval(_SWITCH_INTERVAL_S)
         app.state.settings = settings
         app.state.workspace = Workspace(settings.data_folder)
+        app.state.workspace.begin_serving()
         app.state.jobs = Jobs()
         app.state.hub = Hub(app.state.workspace)
         threading.Thread(target=_make_ready, name="kernels", daemon=True).start()

@@ -2,6 +2,7 @@
 
 import os
 import socket
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -17,18 +18,13 @@ from gemischt.operations.workspace import Workspace
 
 def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> None:
     """Serve until interrupted."""
-    if demo:
-        workspace = Workspace(folder)
-        made = make_demo(workspace, progress=lambda text: print(text, flush=True))
-        workspace.close()
-        if made:
-            print("the demo song is ready", flush=True)
     settings = _settings(folder, host)
     if not settings.web_folder.is_dir():
         raise GemischtError(
             "the web application is not built", where=str(settings.web_folder), remedy="Run `make setup`."
         )
     _check_port(host, port)
+    _look_after(folder, demo=demo)
     shown = "127.0.0.1" if host in ("0.0.0.0", "::") else host
     print(f"Gemischt listens on http://{shown}:{port}", flush=True)
     quiet: dict[str, Any] = {"log_level": "warning", "ws_max_size": 1 << 20, "ws_per_message_deflate": False}
@@ -37,6 +33,16 @@ def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> No
         uvicorn.run("gemischt.cli.server:development_app", factory=True, reload=True, host=host, port=port, **quiet)
     else:
         uvicorn.run(create_app(settings), host=host, port=port, **quiet)
+
+
+def _look_after(folder: Path, *, demo: bool) -> None:
+    """Whatever is wrong with the data folder is said before anybody is told to come."""
+    with closing(Workspace(folder)) as workspace:
+        freed_bytes = workspace.begin_serving()
+        if freed_bytes:
+            print(f"removed {freed_bytes / 1e6:.1f} MB that were left unfinished", flush=True)
+        if demo and make_demo(workspace, progress=lambda text: print(text, flush=True)):
+            print("the demo song is ready", flush=True)
 
 
 def _check_port(host: str, port: int) -> None:

@@ -121,7 +121,9 @@ class Room:
                 self._go_on_with(self._stored)
 
     def document_changed(self, stored: StoredSession) -> None:
-        """An edit was kept: play it, and tell every connection."""
+        """An edit was kept: play it, and tell every connection; not if word of a later one came first."""
+        if stored.revision <= self._stored.revision:
+            return
         if stored.session.media != self._stored.session.media:
             self._media = self._workspace.open_media(stored.session)
         self._stored = stored

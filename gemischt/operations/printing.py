@@ -1,6 +1,5 @@
 """A mix into a file."""
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -84,15 +83,6 @@ def print_mix(
         blocks = watched_blocks(session, media, renderer, start, end, progress)
         summary = summarize((write(block) for block in blocks), sample_rate_hz=session.sample_rate_hz, n_channels=2)
     return Printed(path, summary, quantizer.clipped_samples)
-
-
-def next_print(folder: Path, session: Session) -> Path:
-    """The file for another print of a session: its name with the first number that is free."""
-    stem = re.sub(r"[^\w ()-]+", "_", session.name).strip() or "mix"
-    number = 1
-    while (path := folder / f"{stem} {number}.wav").exists():
-        number += 1
-    return path
 
 
 def watched_blocks(

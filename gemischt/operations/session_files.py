@@ -1,7 +1,6 @@
 """Sessions as files on disk: NAME.gemischt.json beside its audio, or both in one zip."""
 
 import json
-import re
 import shutil
 import tempfile
 import zipfile
@@ -14,7 +13,7 @@ from gemischt.core.errors import BadAudio, Fault, GemischtError, InvalidSession
 from gemischt.core.session.document import Media, Session
 from gemischt.core.session.validation import dump_session, parse_session
 from gemischt.operations.workspace import Workspace
-from gemischt.storage.writing import disk_error, written_beside
+from gemischt.storage.writing import disk_error, file_stem, written_beside
 
 SUFFIX = ".gemischt.json"
 MAX_ARCHIVE_ENTRIES = 5000
@@ -120,7 +119,7 @@ def export_session(workspace: Workspace, session: Session, target: Path) -> Path
     Raises:
         StorageFailed: the disk refused.
     """
-    stem = re.sub(r"[^\w -]+", "_", session.name).strip() or "session"
+    stem = file_stem(session.name, otherwise="session")
     document = json.dumps(dump_session(session), ensure_ascii=False, indent=2)
     originals = [(item.path, workspace.audio.get(item.sha256).path) for item in session.media]
     if target.suffix.lower() == ".zip":

@@ -3,6 +3,8 @@
 They cross over to a process of their own (``task_process``), so what they need is data, too.
 """
 
+import tempfile
+from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
@@ -16,7 +18,7 @@ from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Id, Session
 from gemischt.core.session.edits import find_strip
 from gemischt.operations.measuring import summary_to_json
-from gemischt.operations.printing import Bits, next_print, print_mix
+from gemischt.operations.printing import Bits, print_mix
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_measuring import (
     examine_session,
@@ -27,6 +29,7 @@ from gemischt.operations.session_measuring import (
 )
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
+from gemischt.storage.writing import file_stem, move_to_free_name
 
 StretchS = tuple[float, float]
 
@@ -162,17 +165,20 @@ class PrintMix(BaseModel):
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         order = self.order
-        printed = print_mix(
-            self.session,
-            workspace.open_media(self.session),
-            next_print(workspace.prints, self.session),
-            bits=order.bits,
-            from_s=order.from_s,
-            to_s=order.to_s,
-            progress=progress,
-        )
+        with tempfile.TemporaryDirectory(dir=workspace.uploads) as folder:
+            printed = print_mix(
+                self.session,
+                workspace.open_media(self.session),
+                Path(folder) / "print.wav",
+                bits=order.bits,
+                from_s=order.from_s,
+                to_s=order.to_s,
+                progress=progress,
+            )
+            # Named at last, so that no two prints get the same name.
+            path = move_to_free_name(printed.path, workspace.prints, file_stem(self.session.name, otherwise="mix"))
         return {
-            "file_name": printed.path.name,
+            "file_name": path.name,
             "bits": order.bits,
             "clipped_samples": printed.clipped_samples,
             "summary": summary_to_json(printed.summary),

@@ -1,6 +1,7 @@
 """A data folder with everything in it."""
 
 import threading
+from contextlib import ExitStack
 from pathlib import Path
 
 from gemischt._kernel_cache import sources_digest
@@ -9,11 +10,12 @@ from gemischt.core.errors import NotFound, StorageFailed
 from gemischt.core.session.actions import Action, AddTracks
 from gemischt.core.session.document import Session
 from gemischt.storage.audio_files import AudioStore, MappedSamples
-from gemischt.storage.database import open_database
+from gemischt.storage.database import Database
 from gemischt.storage.presets import PresetStore
 from gemischt.storage.renders import DiskRenders
 from gemischt.storage.sessions import SessionStore, StoredSession
 from gemischt.storage.snapshots import PutAsideStore, SnapshotStore
+from gemischt.storage.writing import empty, held, sweep
 
 
 class OpenMedia:
@@ -42,18 +44,19 @@ class Workspace:
                 remedy="Choose another with --data.",
             ) from error
         self.folder = folder
-        self._engine = open_database(folder / "gemischt.sqlite")
-        self.sessions = SessionStore(self._engine)
-        self.presets = PresetStore(self._engine)
-        self.snapshots = SnapshotStore(self._engine)
-        self.put_aside = PutAsideStore(self._engine)
-        self.audio = AudioStore(self._engine, folder / "audio")
+        self._database = Database(folder / "gemischt.sqlite")
+        self.sessions = SessionStore(self._database)
+        self.presets = PresetStore(self._database)
+        self.snapshots = SnapshotStore(self._database)
+        self.put_aside = PutAsideStore(self._database)
+        self.audio = AudioStore(self._database, folder / "audio")
         self.renders = DiskRenders(folder / "renders", sources_digest())
         self.measuring = threading.Lock()
         self.prints = folder / "prints"
         self.uploads = folder / "uploads"
         for path in (self.prints, self.uploads):
             path.mkdir(exist_ok=True)
+        self._serving = ExitStack()
 
     def open_media(self, session: Session) -> OpenMedia:
         """Map the decoded files a session plays; NotFound names the medium that is missing."""
@@ -74,6 +77,21 @@ class Workspace:
                 self.audio.get(track.media.sha256)
         return self.sessions.edit(session_id, revision, action)
 
+    def begin_serving(self) -> int:
+        """Be the one server of this folder, and sweep what killed ones left; how many bytes that freed.
+
+        Raises:
+            StorageFailed: another server is there already.
+        """
+        if not self._serving.enter_context(held(self.folder, wait=False)):
+            raise StorageFailed(
+                "is in use by another Gemischt server",
+                where=str(self.folder),
+                remedy="Use that one, end it, or choose another folder with --data.",
+            )
+        return empty(self.uploads) + sum(map(sweep, (self.folder, self.prints))) + self.audio.sweep()
+
     def close(self) -> None:
-        """Let go of the database."""
-        self._engine.dispose()
+        """Let go of the database and the folder."""
+        self._serving.close()
+        self._database.close()

@@ -13,13 +13,13 @@ from typing import BinaryIO
 import numpy as np
 import soundfile
 import soxr
-from sqlalchemy import Engine
-from sqlalchemy.orm import Session as Transaction
+from sqlalchemy import select
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio, NotFound
+from gemischt.storage.database import Database
 from gemischt.storage.tables import AudioRow
-from gemischt.storage.writing import written_beside
+from gemischt.storage.writing import held, sweep, written_beside
 
 MAX_CHANNELS = 2
 MAX_DURATION_S = 3600.0
@@ -52,8 +52,9 @@ class AudioFile:
 class AudioStore:
     """Originals under ``originals/``, decoded samples under ``decoded/``, one file per hash and rate."""
 
-    def __init__(self, engine: Engine, folder: Path) -> None:
-        self._engine = engine
+    def __init__(self, database: Database, folder: Path) -> None:
+        self._database = database
+        self._folder = folder
         self._originals = folder / "originals"
         self._decoded = folder / "decoded"
         for path in (self._originals, self._decoded):
@@ -67,26 +68,43 @@ class AudioStore:
             StorageFailed: it cannot be written.
             Cancelled: ``progress`` raised it.
         """
-        info = inspect_audio(source, name)
-        sha256 = _hash_file(source)
-        known = self._row(sha256)
-        if known is None:
-            suffix = Path(name).suffix.lower()
-            file_name = sha256 + (suffix if suffix in _SAFE_SUFFIXES else ".audio")
-            self._decode(source, name, sha256, info.samplerate, sample_rate_hz, progress)
-            with written_beside(self._originals / file_name) as temporary:
-                shutil.copyfile(source, temporary)
-            known = AudioRow(
-                sha256=sha256,
-                name=name,
-                file_name=file_name,
-                sample_rate_hz=info.samplerate,
-                channels=info.channels,
-                frames=info.frames,
-            )
-            with Transaction(self._engine, expire_on_commit=False) as transaction, transaction.begin():
-                transaction.add(known)
-        return self._file(known)
+        with held(self._folder, shared=True):
+            info = inspect_audio(source, name)
+            sha256 = _hash_file(source)
+            known = self._row(sha256)
+            if known is None:
+                suffix = Path(name).suffix.lower()
+                file_name = sha256 + (suffix if suffix in _SAFE_SUFFIXES else ".audio")
+                self._decode(source, name, sha256, info.samplerate, sample_rate_hz, progress)
+                with written_beside(self._originals / file_name) as temporary:
+                    shutil.copyfile(source, temporary)
+                known = AudioRow(
+                    sha256=sha256,
+                    name=name,
+                    file_name=file_name,
+                    sample_rate_hz=info.samplerate,
+                    channels=info.channels,
+                    frames=info.frames,
+                )
+                with self._database.writing() as transaction:
+                    # Somebody else may have brought the same file in meanwhile.
+                    if transaction.get(AudioRow, sha256) is None:
+                        transaction.add(known)
+            return self._file(known)
+
+    def sweep(self) -> int:
+        """Remove what killed imports left, unless somebody imports right now; how many bytes that freed."""
+        with held(self._folder, wait=False) as alone:
+            if not alone:
+                return 0
+            freed = sum(sweep(folder) for folder in (self._originals, self._decoded))
+            with self._database.reading() as transaction:
+                known = set(transaction.scalars(select(AudioRow.sha256)))
+            for path in (*self._originals.iterdir(), *self._decoded.iterdir()):
+                if path.name[:64] not in known:
+                    freed += path.stat().st_size
+                    path.unlink()
+        return freed
 
     def get(self, sha256: str) -> AudioFile:
         """An original by its hash."""
@@ -104,7 +122,7 @@ class AudioStore:
         return MappedSamples(path, audio.channels)
 
     def _row(self, sha256: str) -> AudioRow | None:
-        with Transaction(self._engine, expire_on_commit=False) as transaction:
+        with self._database.reading() as transaction:
             return transaction.get(AudioRow, sha256)
 
     def _file(self, row: AudioRow) -> AudioFile:

@@ -4,11 +4,12 @@ import json
 import uuid
 from dataclasses import dataclass
 
-from sqlalchemy import Engine, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session as Transaction
 
 from gemischt.core.errors import NotFound
 from gemischt.core.session.presets import Preset, parse_preset
+from gemischt.storage.database import Database
 from gemischt.storage.tables import PresetRow
 
 
@@ -23,23 +24,23 @@ class StoredPreset:
 class PresetStore:
     """All presets of a data folder. Each method is one transaction."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, database: Database) -> None:
+        self._database = database
 
     def all(self) -> list[StoredPreset]:
         """Every preset, by name."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             rows = transaction.scalars(select(PresetRow).order_by(PresetRow.name, PresetRow.made_at))
             return [_stored(row) for row in rows]
 
     def get(self, preset_id: str) -> StoredPreset:
         """The preset of this id, or NotFound."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             return _stored(_row(transaction, preset_id))
 
     def add(self, preset: Preset) -> StoredPreset:
         """Keep a preset; a name that is taken gets a number, so that nothing is overwritten."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             taken = set(transaction.scalars(select(PresetRow.name)))
             kept = preset.model_copy(update={"name": _free_name(preset.name, taken)})
             row = PresetRow(id=uuid.uuid4().hex[:12], name=kept.name, document=kept.model_dump_json(by_alias=True))
@@ -49,7 +50,7 @@ class PresetStore:
 
     def remove(self, preset_id: str) -> None:
         """Forget a preset; sessions that recalled it keep their processors."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             transaction.delete(_row(transaction, preset_id))
 
 

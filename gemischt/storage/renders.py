@@ -5,7 +5,6 @@ import json
 import os
 import shutil
 import threading
-import time
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -13,12 +12,10 @@ import numpy as np
 
 from gemischt.core.analysis.renders import AudioWriter, RenderStore
 from gemischt.core.audio import MediaSamples, Single
-from gemischt.storage.writing import disk_error
+from gemischt.storage.writing import claim, disk_error, sweep
 
 DEFAULT_LIMIT_BYTES = 3 * 1024**3
 MOST_FIGURES = 20000
-_FORGOTTEN_S = 3600.0
-"""What was begun longer ago than this nobody will finish; other processes may be at work on the rest."""
 
 
 class DiskRenders(RenderStore):
@@ -37,9 +34,7 @@ class DiskRenders(RenderStore):
             for other in folder.iterdir():
                 if other != self._folder:
                     shutil.rmtree(other, ignore_errors=True)
-            for left in self._folder.glob("*.part"):
-                if left.stat().st_mtime < time.time() - _FORGOTTEN_S:
-                    left.unlink(missing_ok=True)
+            sweep(self._folder)
         except OSError as error:
             raise disk_error(error, folder) from error
 
@@ -109,6 +104,7 @@ class _DiskWriter(AudioWriter):
         self.samples = np.zeros((0, n_channels), np.float32)
         try:
             self._file: BinaryIO | None = self._part.open("wb", buffering=0)
+            claim(self._file.fileno())
             if n_samples:
                 self._file.truncate(4 * n_samples * n_channels)
                 self.samples = np.memmap(self._part, dtype="<f4", mode="r").reshape(-1, n_channels)

@@ -2,20 +2,23 @@
 
 import json
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 import jsonpatch
-from sqlalchemy import Engine, delete, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session as Transaction
+from sqlalchemy.orm.exc import StaleDataError
 
-from gemischt.core.errors import InvalidAction, NotFound, RevisionConflict
+from gemischt.core.errors import InvalidAction, NotFound, RevisionConflict, StorageFailed
 from gemischt.core.session.actions import Action, SetSong, apply_action
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
 from gemischt.storage.patches import patch_between
+from gemischt.storage.database import Database
 from gemischt.storage.tables import EditRow, SessionRow, now
 
 
@@ -53,12 +56,12 @@ class HistoryEntry:
 class SessionStore:
     """All sessions of a data folder. Each method is one transaction."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, database: Database) -> None:
+        self._database = database
 
     def entries(self, *, deleted: bool = False) -> list[SessionEntry]:
         """Sessions, or those in the bin, the last changed first."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             in_bin = SessionRow.deleted_at.is_not(None) if deleted else SessionRow.deleted_at.is_(None)
             rows = transaction.scalars(select(SessionRow).where(in_bin).order_by(SessionRow.changed_at.desc()))
             return [SessionEntry(row.id, row.name, row.changed_at, row.deleted_at is not None) for row in rows]
@@ -66,14 +69,14 @@ class SessionStore:
     def create(self, session: Session) -> StoredSession:
         """Keep a new session under a new id."""
         row = SessionRow(id=uuid.uuid4().hex[:12], name=session.name, document=_to_json(session))
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             transaction.add(row)
             transaction.flush()
             return _stored(transaction, row)
 
     def get(self, session_id: str) -> StoredSession:
         """The session as it stands; NotFound if it is not there or in the bin."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             return _stored(transaction, _row(transaction, session_id))
 
     def find(self, name_or_id: str) -> StoredSession:
@@ -90,8 +93,7 @@ class SessionStore:
             RevisionConflict: the session has changed since.
             InvalidAction, InvalidSession: the edit is refused; nothing changed.
         """
-        with Transaction(self._engine) as transaction, transaction.begin():
-            row = _current_row(transaction, session_id, revision)
+        with self._changing(session_id, revision) as (transaction, row):
             before = _from_json(row)
             name = action.describe(before)
             after = apply_action(before, action)
@@ -125,7 +127,7 @@ class SessionStore:
 
     def history(self, session_id: str) -> list[HistoryEntry]:
         """Every edit, the latest first."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             row = _row(transaction, session_id)
             edits = transaction.scalars(
                 select(EditRow).where(EditRow.session_id == row.id).order_by(EditRow.position.desc())
@@ -139,12 +141,12 @@ class SessionStore:
 
     def delete(self, session_id: str) -> None:
         """Put a session into the bin."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             _row(transaction, session_id).deleted_at = now()
 
     def restore(self, session_id: str) -> StoredSession:
         """Take a session out of the bin."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             row = transaction.get(SessionRow, session_id)
             if row is None:
                 raise NotFound("no such session", where=session_id)
@@ -152,11 +154,22 @@ class SessionStore:
             transaction.flush()
             return _stored(transaction, row)
 
+    @contextmanager
+    def _changing(self, session_id: str, revision: int) -> Iterator[tuple[Transaction, SessionRow]]:
+        """One transaction from looking at the revision to writing the next: of two edits on one, one is refused."""
+        try:
+            with self._database.writing() as transaction:
+                row = _row(transaction, session_id)
+                if row.revision != revision:
+                    raise _conflict(row.name, row.revision, revision)
+                yield transaction, row
+        except StaleDataError as error:
+            raise _conflict(session_id, revision + 1, revision) from error
+
     def _step(
         self, session_id: str, revision: int, ahead: int, patch_of: Callable[[EditRow], str], direction: int
     ) -> StoredSession:
-        with Transaction(self._engine) as transaction, transaction.begin():
-            row = _current_row(transaction, session_id, revision)
+        with self._changing(session_id, revision) as (transaction, row):
             edit = _edit_at(transaction, row, row.applied_edits + ahead)
             if edit is None:
                 word = "redo" if ahead else "undo"
@@ -175,15 +188,12 @@ def _row(transaction: Transaction, session_id: str) -> SessionRow:
     return row
 
 
-def _current_row(transaction: Transaction, session_id: str, revision: int) -> SessionRow:
-    row = _row(transaction, session_id)
-    if row.revision != revision:
-        raise RevisionConflict(
-            f"the session is at revision {row.revision}, the edit was made on {revision}",
-            where=row.name,
-            remedy="Look at what changed and edit again.",
-        )
-    return row
+def _conflict(where: str, current: int, given: int) -> RevisionConflict:
+    return RevisionConflict(
+        f"the session is at revision {current}, the edit was made on {given}",
+        where=where,
+        remedy="Look at what changed and edit again.",
+    )
 
 
 def _edit_at(transaction: Transaction, row: SessionRow, position: int) -> EditRow | None:
@@ -215,5 +225,8 @@ def _to_json(session: Session) -> str:
 
 
 def _from_json(row: SessionRow) -> Session:
-    document: dict[str, Any] = json.loads(row.document)
+    try:
+        document: dict[str, Any] = json.loads(row.document)
+    except ValueError as error:
+        raise StorageFailed("is damaged", where=row.name, remedy="Restore a copy of the database.") from error
     return parse_session(document, where=row.name)

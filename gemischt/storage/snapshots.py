@@ -5,12 +5,13 @@ import uuid
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Engine, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session as Transaction
 
 from gemischt.core.errors import NotFound
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
+from gemischt.storage.database import Database
 from gemischt.storage.tables import PutAsideRow, SnapshotRow
 
 
@@ -42,8 +43,8 @@ class PutAside:
 class SnapshotStore:
     """Snapshots of all sessions. Each method is one transaction."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, database: Database) -> None:
+        self._database = database
 
     def all(self, session_id: str) -> list[SnapshotHead]:
         """A session's snapshots, the oldest first; their documents are not read."""
@@ -52,17 +53,17 @@ class SnapshotStore:
             .where(SnapshotRow.session_id == session_id)
             .order_by(SnapshotRow.made_at)
         )
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             return [SnapshotHead(*row) for row in transaction.execute(wanted)]
 
     def get(self, session_id: str, snapshot_id: str) -> Snapshot:
         """One snapshot, or NotFound."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             return _snapshot(_row(transaction, session_id, snapshot_id))
 
     def add(self, session_id: str, name: str, session: Session) -> Snapshot:
         """Keep a session as it is."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             document = json.dumps(dump_session(session), ensure_ascii=False)
             row = SnapshotRow(id=uuid.uuid4().hex[:12], session_id=session_id, name=name, document=document)
             transaction.add(row)
@@ -71,25 +72,25 @@ class SnapshotStore:
 
     def remove(self, session_id: str, snapshot_id: str) -> None:
         """Forget a snapshot."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             transaction.delete(_row(transaction, session_id, snapshot_id))
 
 
 class PutAsideStore:
     """What was put aside, by session."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, database: Database) -> None:
+        self._database = database
 
     def all(self, session_id: str) -> list[PutAside]:
         """Everything a session has put aside."""
-        with Transaction(self._engine) as transaction:
+        with self._database.reading() as transaction:
             rows = transaction.scalars(select(PutAsideRow).where(PutAsideRow.session_id == session_id))
             return [PutAside(row.finding, row.evidence_key, row.reason) for row in rows]
 
     def put(self, session_id: str, aside: PutAside) -> None:
         """Put a finding aside, or anew with other evidence."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             transaction.merge(
                 PutAsideRow(
                     session_id=session_id,
@@ -101,7 +102,7 @@ class PutAsideStore:
 
     def take_back(self, session_id: str, finding: str) -> None:
         """Show a finding again."""
-        with Transaction(self._engine) as transaction, transaction.begin():
+        with self._database.writing() as transaction:
             row = transaction.get(PutAsideRow, (session_id, finding))
             if row is not None:
                 transaction.delete(row)

@@ -1,14 +1,25 @@
 """The database's tables."""
 
 from datetime import UTC, datetime
+from typing import Any, ClassVar
 
-from sqlalchemy import DateTime, ForeignKey, String, Text, UniqueConstraint
+from sqlalchemy import DateTime, Dialect, ForeignKey, String, Text, TypeDecorator, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
 def now() -> datetime:
     """The present, in UTC."""
     return datetime.now(UTC)
+
+
+class Moment(TypeDecorator[datetime]):
+    """A time in UTC. SQLite keeps no zone: it is put back where times are read."""
+
+    impl = DateTime(timezone=True)
+    cache_ok = True
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
 
 
 class Base(DeclarativeBase):
@@ -25,9 +36,12 @@ class SessionRow(Base):
     document: Mapped[str] = mapped_column(Text)
     revision: Mapped[int] = mapped_column(default=1)
     applied_edits: Mapped[int] = mapped_column(default=0)
-    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
-    changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
-    deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+    created_at: Mapped[datetime] = mapped_column(Moment, default=now)
+    changed_at: Mapped[datetime] = mapped_column(Moment, default=now)
+    deleted_at: Mapped[datetime | None] = mapped_column(Moment, default=None)
+
+    # A row is changed only while its revision is the one that was read.
+    __mapper_args__: ClassVar[dict[str, Any]] = {"version_id_col": revision, "version_id_generator": False}
 
 
 class EditRow(Base):
@@ -42,7 +56,7 @@ class EditRow(Base):
     name: Mapped[str] = mapped_column(Text)
     forward: Mapped[str] = mapped_column(Text)
     backward: Mapped[str] = mapped_column(Text)
-    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    made_at: Mapped[datetime] = mapped_column(Moment, default=now)
 
 
 class AudioRow(Base):
@@ -56,7 +70,7 @@ class AudioRow(Base):
     sample_rate_hz: Mapped[int]
     channels: Mapped[int]
     frames: Mapped[int]
-    added_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    added_at: Mapped[datetime] = mapped_column(Moment, default=now)
 
 
 class PresetRow(Base):
@@ -67,7 +81,7 @@ class PresetRow(Base):
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
     document: Mapped[str] = mapped_column(Text)
-    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    made_at: Mapped[datetime] = mapped_column(Moment, default=now)
 
 
 class SnapshotRow(Base):
@@ -79,7 +93,7 @@ class SnapshotRow(Base):
     session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(String(200))
     document: Mapped[str] = mapped_column(Text)
-    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    made_at: Mapped[datetime] = mapped_column(Moment, default=now)
 
 
 class PutAsideRow(Base):
@@ -91,4 +105,4 @@ class PutAsideRow(Base):
     finding: Mapped[str] = mapped_column(String(300), primary_key=True)
     evidence_key: Mapped[str] = mapped_column(String(300))
     reason: Mapped[str] = mapped_column(Text)
-    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    made_at: Mapped[datetime] = mapped_column(Moment, default=now)

@@ -305,3 +305,26 @@ class TransportTest(WorkspaceCase):
         self.assertEqual(
             parse_action({"type": "add-strip", "name": "B"}).describe(self.new_session().session), "New bus B"
         )
+
+
+class OrderTest(LiveCase):
+    def test_word_of_an_older_edit_that_comes_late_is_ignored(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            hub = self.client.app.state.hub  # type: ignore[attr-defined]
+            store = self.client.app.state.workspace.sessions  # type: ignore[attr-defined]
+            older, newer = (
+                store.edit(
+                    self.stored.id,
+                    store.get(self.stored.id).revision,
+                    parse_action({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": level_db}]}),
+                )
+                for level_db in (-60.0, 0.0)
+            )
+            hub.document_changed(newer)
+            hub.document_changed(older)
+            listening.send(type="play")
+            self.assertEqual(listening.text("document")["revision"], newer.revision)
+            np.testing.assert_array_equal(listening.sound(4096, epoch=1), self.signal[:, :4096])
+            self.assertEqual({frame["revision"] for frame in listening.frames}, {newer.revision})

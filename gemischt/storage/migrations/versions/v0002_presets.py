@@ -14,6 +14,8 @@ def upgrade() -> None:
         sa.Column("name", sa.String(200), nullable=False),
         sa.Column("document", sa.Text, nullable=False),
         sa.Column("made_at", sa.DateTime(timezone=True), nullable=False),
+        # Version 1 was left half-way to version 2 where a program was killed.
+        if_not_exists=True,
     )
 
 
