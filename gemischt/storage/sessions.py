@@ -17,8 +17,8 @@ from gemischt.core.errors import InvalidAction, NotFound, RevisionConflict, Stor
 from gemischt.core.session.actions import Action, SetSong, apply_action
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
-from gemischt.storage.patches import patch_between
 from gemischt.storage.database import Database
+from gemischt.storage.patches import patch_between
 from gemischt.storage.tables import EditRow, SessionRow, now
 
 

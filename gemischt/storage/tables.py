@@ -1,7 +1,6 @@
 """The database's tables."""
 
 from datetime import UTC, datetime
-from typing import Any, ClassVar
 
 from sqlalchemy import DateTime, Dialect, ForeignKey, String, Text, TypeDecorator, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -41,7 +40,7 @@ class SessionRow(Base):
     deleted_at: Mapped[datetime | None] = mapped_column(Moment, default=None)
 
     # A row is changed only while its revision is the one that was read.
-    __mapper_args__: ClassVar[dict[str, Any]] = {"version_id_col": revision, "version_id_generator": False}
+    __mapper_args__ = {"version_id_col": revision, "version_id_generator": False}
 
 
 class EditRow(Base):

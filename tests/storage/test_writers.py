@@ -5,6 +5,7 @@ import sys
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 from gemischt.core.errors import InvalidAction, RevisionConflict
 from gemischt.operations.tasks import PrintMix, PrintOrder
@@ -58,9 +59,8 @@ class WritersTest(WorkspaceCase):
                 for round_ in range(ROUNDS):
                     revision = store.get(stored.id).revision
                     levels = [-1.0 - round_ / 10 - number / 1000 for number in range(n_writers)]
-                    kept = self.race(
-                        *(lambda level=level: store.edit(stored.id, revision, fader(level)) for level in levels)  # type: ignore[misc]
-                    )
+                    edits = [partial(store.edit, stored.id, revision, fader(level)) for level in levels]
+                    kept = self.race(*edits)
                     after = store.get(stored.id)
                     self.assertEqual((kept, after.revision), (1, revision + 1))
                     self.assertIn(after.session.mix.fader_db, levels)
@@ -78,10 +78,8 @@ class WritersTest(WorkspaceCase):
                     if step == store.redo:
                         before = store.undo(stored.id, before.revision)
                     revision = before.revision
-                    kept = self.race(
-                        lambda: step(stored.id, revision),  # noqa: B023
-                        lambda: store.edit(stored.id, revision, fader(-60.0 - round_)),  # noqa: B023
-                    )
+                    edit = partial(store.edit, stored.id, revision, fader(-60.0 - round_))
+                    kept = self.race(partial(step, stored.id, revision), edit)
                     self.assertEqual((kept, store.get(stored.id).revision), (1, revision + 1))
                 self.assert_all_can_be_undone(store, stored)
 
