@@ -6,6 +6,7 @@ Decibels of a silent signal are ``-inf`` here; documents and messages write that
 import math
 
 SILENCE_DB = -math.inf
+_HAIR_SAMPLES = 1e-6
 
 
 def db_to_gain(level_db: float | None) -> float:
@@ -44,12 +45,12 @@ def finite_or_none(level_db: float) -> float | None:
 
 
 def s_to_samples(time_s: float, sample_rate_hz: float) -> int:
-    """Nearest sample to a time.
+    """Nearest sample to a time; half-way between two, the later one, also where the time was computed a hair less.
 
     >>> s_to_samples(0.5, 48000)
     24000
     """
-    return round(time_s * sample_rate_hz)
+    return math.floor(time_s * sample_rate_hz + 0.5 + _HAIR_SAMPLES)
 
 
 def ms_to_samples(time_ms: float, sample_rate_hz: float) -> int:

@@ -40,7 +40,7 @@ class SessionRow(Base):
     deleted_at: Mapped[datetime | None] = mapped_column(Moment, default=None)
 
     # A row is changed only while its revision is the one that was read.
-    __mapper_args__ = {"version_id_col": revision, "version_id_generator": False}
+    __mapper_args__ = {"version_id_col": revision, "version_id_generator": False}  # noqa: RUF012
 
 
 class EditRow(Base):

@@ -16,7 +16,7 @@ from tests.support.files import write_wav
 from tests.support.signals import RATE_HZ, noise
 from tests.support.workspaces import WorkspaceCase
 
-ROUNDS = 15
+ROUNDS = 10
 WRITER = """
 import sys
 from contextlib import closing

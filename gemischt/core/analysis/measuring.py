@@ -33,7 +33,15 @@ from gemischt.core.analysis.measurement import (
 )
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turn_of, turned, turned_stereo
-from gemischt.core.analysis.watching import BLOCK_SAMPLES, Keeper, Watching, envelope_of, lane_name, onset_of
+from gemischt.core.analysis.watching import (
+    BLOCK_SAMPLES,
+    Keeper,
+    Watching,
+    envelope_of,
+    lane_name,
+    onset_of,
+    processor_name,
+)
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, pre_chain_buffer, work_buffer
 from gemischt.core.engine.plan import Plan
@@ -286,7 +294,7 @@ class _Measuring:
                 at_end = levels_to_json(watching.levels("trim"))
                 keep(prints.pre_chain, at_end)
             for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
-                at_end = levels_to_json(watching.levels(processor.id))
+                at_end = levels_to_json(watching.levels(processor_name(processor.id)))
                 reductions = [
                     [inner.id, *watching.reductions[inner.id].figures()]
                     for inner in walk_chain((processor,))
@@ -348,8 +356,9 @@ def _inside_to_json(processor: Processor, watching: Watching) -> list[dict[str, 
     for lane in processor.lanes if processor.type == "parallel" else ():
         for inner in lane.chain:
             written.extend(_inside_to_json(inner, watching))
-            if watching.measures(inner.id):
-                written.append(_stage_to_json("processor", inner.id, None, watching.levels(inner.id)))
+            name = processor_name(inner.id)
+            if watching.measures(name):
+                written.append(_stage_to_json("processor", inner.id, None, watching.levels(name)))
         name = lane_name(processor.id, lane.id)
         if watching.measures(name):
             written.append(_stage_to_json("lane", processor.id, lane.id, watching.levels(name)))

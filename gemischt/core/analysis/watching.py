@@ -17,7 +17,7 @@ from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.blueprint import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
-from gemischt.core.engine.specs import MixInto
+from gemischt.core.engine.specs import MixInto, OperationId, Role
 from gemischt.core.metering.loudness import STEPS_PER_S, powers_to_lufs
 from gemischt.core.metering.song_curve import SongCurve
 from gemischt.core.metering.stage_meter import StageLevels, StageMeters
@@ -150,7 +150,8 @@ class Watching:
         self._turned: dict[str, _Turned] = {}
         self._at_output: list[str] = []
         self._readers: list[tuple[Callable[[Single, int], None], str]] = []
-        self.watchers: dict[tuple[str, ...], Callable[[Any, int], None]] = {(strip.id, "output"): self._take_output}
+        self._output = OperationId(strip.id, Role.OUTPUT)
+        self.watchers: dict[OperationId, Callable[[Any, int], None]] = {self._output: self._take_output}
         self.reductions: dict[str, ReductionMeter] = {}
         self.keepers: list[Keeper] = []
         # What is before the fader: a signal and its gain.
@@ -165,9 +166,9 @@ class Watching:
         return int(self._work.shape[0])
 
     @property
-    def unneeded(self) -> tuple[tuple[str, ...], ...]:
+    def unneeded(self) -> tuple[OperationId, ...]:
         """Steps of the plan that nobody reads."""
-        return () if "post-fader" in self._signals else ((self._strip, "output"),)
+        return () if "post-fader" in self._signals else (self._output,)
 
     def chain(self, strip: Strip, *, late: bool) -> None:
         """Measure source, trim if there is any, what each processor leaves, and what else is before the fader.
@@ -185,7 +186,7 @@ class Watching:
             entering = ("trim", 1.0)
         elif strip.trim_db != 0.0:
             self._turn("trim", *entering)
-        self.watchers[strip.id, "input"] = lambda _operation, n_samples: self._take(at_input, n_samples)
+        self.watchers[OperationId(strip.id, Role.INPUT)] = lambda _operation, n_samples: self._take(at_input, n_samples)
         self._before_fader = self._watch_chain(strip.chain, entering)
         if late:
             self._signal("pre-fader", self._work)
@@ -244,7 +245,7 @@ class Watching:
             read(taken.of[name], n_samples)
 
     def measures(self, name: str) -> bool:
-        """Whether there is such a stage: source, trim, pre-fader, post-fader, a processor's id, a lane's name."""
+        """Whether there is such a stage: source, trim, pre-fader, post-fader, a processor's or a lane's name."""
         return name in self._signals or name in self._turned
 
     def levels(self, name: str) -> StageLevels:
@@ -312,36 +313,45 @@ class Watching:
         for processor in chain:
             for lane in processor.lanes if processor.type == "parallel" else ():
                 self._watch_lane(processor.id, lane, self._watch_chain(lane.chain, entering))
-            operation = self._plan.operations.get((self._strip, processor.id))
+            operation = self._plan.operations.get(self._operation(processor.id))
             if isinstance(operation, ProcessOperation):
                 self._watch_processor(processor.id, operation)
-                entering = (processor.id, 1.0)
+                entering = (processor_name(processor.id), 1.0)
         return entering
 
     def _watch_processor(self, processor_id: str, operation: ProcessOperation) -> None:
-        self._signal(processor_id, operation.buffer)
+        name = processor_name(processor_id)
+        self._signal(name, operation.buffer)
         if operation.dynamics is not None:
             self.reductions[processor_id] = ReductionMeter()
 
         def after(done: ProcessOperation, n_samples: int) -> None:
-            self._take((processor_id,), n_samples)
+            self._take((name,), n_samples)
             if processor_id in self.reductions:
                 self.reductions[processor_id].take(done, n_samples)
 
-        self.watchers[self._strip, processor_id] = after
+        self.watchers[self._operation(processor_id)] = after
+
+    def _operation(self, processor_id: str) -> OperationId:
+        return OperationId(self._strip, Role.PROCESSOR, (processor_id,))
 
     def _watch_lane(self, block_id: str, lane: Lane, leaving: tuple[str, float]) -> None:
         """Measure a lane as it is added to the others; a block that is off has none."""
-        identity = (self._strip, block_id, lane.id)
-        spec = next((spec for spec in self._plan.blueprint.specs if spec.identity == identity), None)
+        adding = OperationId(self._strip, Role.LANE, (block_id, lane.id))
+        spec = next((spec for spec in self._plan.blueprint.specs if spec.id == adding), None)
         if isinstance(spec, MixInto):
             signal, gain = leaving
             self._turn(lane_name(block_id, lane.id), signal, gain * spec.gain)
 
 
+def processor_name(processor_id: str) -> str:
+    """What a processor's meter is called: no id can be mistaken for a stage."""
+    return f"processor:{processor_id}"
+
+
 def lane_name(block_id: str, lane_id: str) -> str:
-    """What a lane's meter is called among those of processors."""
-    return f"{block_id}/{lane_id}"
+    """What a lane's meter is called."""
+    return f"lane:{block_id}/{lane_id}"
 
 
 def onset_of(powers: NDArray[np.float64]) -> tuple[float | None, float]:

@@ -3,6 +3,7 @@
 A block is worked on piece by piece, all clips in each, so that the sum stays where it is fast.
 """
 
+import math
 from typing import Any, cast
 
 import numba
@@ -15,9 +16,10 @@ from gemischt.core.audio import Audio, Counts, MediaSamples, Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, BOOL, COUNT_ROWS, CUBE, INT, inline_kernel, kernel
 
-ADDRESS, N_MEDIA, N_CHANNELS, START, LENGTH, OFFSET, FADE_IN, FADE_OUT, BACKWARDS = range(9)
+ADDRESS, N_MEDIA, N_CHANNELS, START, LENGTH, OFFSET, FADE_IN, IN_POWER, FADE_OUT, OUT_POWER, BACKWARDS = range(11)
 """What a row of the table of clips says: where the file's samples lie in memory, how many and how many channels; where
-the clip begins in the song, how long it is, where in the file it begins, its fades, in samples, and its direction."""
+the clip begins in the song, how long it is, where in the file it begins, its fades, in samples, whether each is one of
+equal power, and its direction."""
 _PIECE_SAMPLES = 4096
 
 
@@ -41,11 +43,13 @@ def clip_row(
     start_samples: int,
     length_samples: int,
     offset_samples: int,
-    fade_in_samples: int = 0,
-    fade_out_samples: int = 0,
+    fade_in: tuple[int, bool] = (0, False),
+    fade_out: tuple[int, bool] = (0, False),
     backwards: bool = False,
 ) -> Counts:
     """A row of the table of clips. It points at the file's samples: the caller keeps them.
+
+    Fades are samples, and whether they are of equal power.
 
     Raises:
         ValueError: the clip reaches beyond the file.
@@ -54,8 +58,8 @@ def clip_row(
         raise ValueError(f"a clip of {length_samples} samples from {offset_samples} on in a file of {len(media)}")
     if media.dtype != np.float32 or not media.flags.c_contiguous:
         raise ValueError("a file's samples must lie in one piece, in single precision")
-    fades = (fade_in_samples, fade_out_samples, int(backwards))
-    row = (media.ctypes.data, *media.shape, start_samples, length_samples, offset_samples, *fades)
+    ends = (*fade_in, *fade_out, backwards)
+    row = (media.ctypes.data, *media.shape, start_samples, length_samples, offset_samples, *ends)
     return np.array(row, np.int64)
 
 
@@ -90,6 +94,12 @@ def _add_steady(out: Audio, first: int, last: int, flat: Single, at: int, n_medi
 
 
 @inline_kernel
+def _fade_gain(share: float, equal_power: int) -> float:
+    """Gain at a share of a fade. Two that cross add up to one: straight ones in amplitude, the others in power."""
+    return math.sin(0.5 * math.pi * share) if equal_power else share
+
+
+@inline_kernel
 def _add_fading(out: Audio, first: int, last: int, position: int, flat: Single, clip: Counts, gains: Audio) -> None:
     """The same sample by sample, with fades, in either direction, of a file of any number of channels."""
     n_channels = clip[N_CHANNELS]
@@ -98,9 +108,9 @@ def _add_fading(out: Audio, first: int, last: int, position: int, flat: Single, 
         left = clip[LENGTH] - 1 - played
         level = 1.0
         if played < clip[FADE_IN]:
-            level *= (played + 1) / clip[FADE_IN]
+            level *= _fade_gain((played + 0.5) / clip[FADE_IN], clip[IN_POWER])
         if left < clip[FADE_OUT]:
-            level *= (left + 1) / clip[FADE_OUT]
+            level *= _fade_gain((left + 0.5) / clip[FADE_OUT], clip[OUT_POWER])
         at = n_channels * (clip[OFFSET] + (left if clip[BACKWARDS] else played))
         for channel in range(out.shape[0]):
             for source in range(min(2, n_channels)):
@@ -126,12 +136,12 @@ def _add_clip(out: Audio, first: int, last: int, position: int, clip: Counts, ga
 
 @kernel(AUDIO, INT, INT, BOOL, COUNT_ROWS, CUBE)
 def play_clips(out: Audio, n_samples: int, position_samples: int, adds: bool, clips: Counts, gains: Audio) -> None:
-    """out = the sum of what falls into [position, position + n) of each clip, through its gains; fades are linear.
+    """out = the sum of what falls into [position, position + n) of each clip, through its gains.
 
     Args:
         out: one or two channels.
         adds: whether what is there already is kept.
-        clips: (n_clips, 9), rows of ``clip_row``.
+        clips: (n_clips, 11), rows of ``clip_row``.
         gains: (n_clips, n_channels, 2); of files with more channels only two are played.
     """
     for first in range(0, n_samples, _PIECE_SAMPLES):

@@ -7,8 +7,10 @@ import numpy as np
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
+from gemischt.core.engine.clip_placing import place_clips
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.resolving import delay_in_time, detector_eq
+from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
@@ -16,7 +18,6 @@ from gemischt.core.routing.graph import edges_of, keyed_processors, processing_o
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import silenced_by_solo
 from gemischt.core.session.document import (
-    Clip,
     Compressor,
     DetectorFilter,
     Lane,
@@ -28,7 +29,7 @@ from gemischt.core.session.document import (
     Strip,
     Tap,
 )
-from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
+from gemischt.core.units import db_to_gain, ms_to_samples
 
 STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
@@ -55,7 +56,7 @@ def draw_blueprint(
 class _Feed:
     """A signal on its way into a strip."""
 
-    identity: specs.Identity
+    id: OperationId
     source: str
     gain: float
 
@@ -158,45 +159,29 @@ class _Drawing:
         clips, n_channels = self._placed_clips(strip)
         self._buffer(source, n_channels, latency=0)
         matrices = (np.eye(n_channels),) * len(clips)
-        self.operations.append(specs.PlayClips((strip.id, "clips"), source, clips, False, matrices))
+        self.operations.append(specs.PlayClips(OperationId(strip.id, Role.CLIPS), source, clips, False, matrices))
 
     def _placed_clips(self, strip: Strip) -> tuple[tuple[specs.ClipPlacement, ...], int]:
         """A strip's clips, and how many channels they take."""
-        clips = tuple(self._place(clip) for clip in strip.clips)
+        clips = place_clips(strip.clips, self.media, sample_rate_hz=self.session.sample_rate_hz)
         ends = [clip.start_samples + clip.length_samples for clip in clips]
         self.length_samples = max([self.length_samples, *ends])
         channels = [self.media[clip.media].shape[1] for clip in strip.clips]
         return clips, min(max(channels, default=2), 2)
-
-    def _place(self, clip: Clip) -> specs.ClipPlacement:
-        rate = self.session.sample_rate_hz
-        n_media = self.media[clip.media].shape[0]
-        offset = min(s_to_samples(clip.offset_s, rate), n_media)
-        wanted = n_media if clip.length_s is None else s_to_samples(clip.length_s, rate)
-        return specs.ClipPlacement(
-            media=clip.media,
-            start_samples=s_to_samples(clip.start_s, rate),
-            length_samples=max(0, min(wanted, n_media - offset)),
-            offset_samples=offset,
-            gain=db_to_gain(clip.gain_db),
-            fade_in_samples=s_to_samples(clip.fade_in_s, rate),
-            fade_out_samples=s_to_samples(clip.fade_out_s, rate),
-            backwards=clip.reversed,
-        )
 
     def _draw_sum(self, strip: Strip, source: str) -> None:
         feeds = self.feeds[strip.id]
         latest = max((self._lag(feed) for feed in feeds), default=0)
         self._buffer(source, 2, latency=latest)
         if not any(isinstance(feed, _ClipFeed) for feed in feeds):
-            self.operations.append(specs.Clear((strip.id, "clear"), source))
-        self._mix_all((strip.id, "clips"), feeds, source, latest, adds=False)
+            self.operations.append(specs.Clear(OperationId(strip.id, Role.CLEAR), source))
+        self._mix_all(OperationId(strip.id, Role.CLIPS), feeds, source, latest, adds=False)
 
     def _lag(self, feed: _Feed | _ClipFeed) -> int:
         return self.latency[feed.source] if isinstance(feed, _Feed) else 0
 
     def _mix_all(
-        self, identity: specs.Identity, feeds: Sequence[_Feed | _ClipFeed], out: str, latest: int, *, adds: bool
+        self, operation: OperationId, feeds: Sequence[_Feed | _ClipFeed], out: str, latest: int, *, adds: bool
     ) -> None:
         """Sum feeds; those that are clips first, all at once, added or not to what is there."""
         clip_feeds = [feed for feed in feeds if isinstance(feed, _ClipFeed)]
@@ -206,7 +191,7 @@ class _Drawing:
             halve = self.buffers[out] == 1
             self.operations.append(
                 specs.PlayClips(
-                    identity,
+                    operation,
                     out,
                     tuple(replace(clip, start_samples=clip.start_samples + latest) for clip, _ in clips),
                     adds,
@@ -219,7 +204,7 @@ class _Drawing:
 
     def _mix(self, feed: _Feed, out: str, latest: int) -> None:
         delay = latest - self.latency[feed.source]
-        self.operations.append(specs.MixInto(feed.identity, feed.source, out, delay, feed.gain))
+        self.operations.append(specs.MixInto(feed.id, feed.source, out, delay, feed.gain))
 
     def _draw_input(self, strip: Strip, source: str) -> str:
         matrix = self._pick_up(strip, self.buffers[source])
@@ -228,10 +213,12 @@ class _Drawing:
         else:
             work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
             meter = self._meter(strip, SOURCE)
-            self.operations.append(specs.ApplyMatrix((strip.id, "input"), source, work, meter, None, matrix))
+            self.operations.append(
+                specs.ApplyMatrix(OperationId(strip.id, Role.INPUT), source, work, meter, None, matrix)
+            )
         if (strip.id, "pre-chain") in self.tapped or (self.keeps_pre_chain and strip.id == self.alone):
             tap = self._buffer(pre_chain_buffer(strip.id), len(matrix), latency=self.latency[work])
-            self.operations.append(specs.Copy((strip.id, "pre-chain"), work, tap))
+            self.operations.append(specs.Copy(OperationId(strip.id, Role.PRE_CHAIN), work, tap))
         return work
 
     def _pick_up(self, strip: Strip, n_source: int) -> Matrix:
@@ -244,17 +231,18 @@ class _Drawing:
             if processor.type == "parallel":
                 self._draw_parallel(strip, processor, buffer)
             else:
-                self._draw_processor((strip.id, processor.id), processor, buffer)
+                self._draw_processor(strip, processor, buffer)
 
-    def _draw_processor(self, identity: specs.Identity, processor: Simple, buffer: str) -> None:
-        detector = self._draw_detector(identity, processor, buffer) if processor.type == "compressor" else buffer
-        self._process(identity, processor.type, buffer, detector, self._resolved(processor), processor.on)
+    def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
+        detector = self._draw_detector(strip, processor, buffer) if processor.type == "compressor" else buffer
+        operation = OperationId(strip.id, Role.PROCESSOR, (processor.id,))
+        self._process(operation, processor.type, buffer, detector, self._resolved(processor), processor.on)
 
     def _process(
-        self, identity: specs.Identity, kind: str, buffer: str, detector: str, params: FrozenModel, on: bool
+        self, operation: OperationId, kind: str, buffer: str, detector: str, params: FrozenModel, on: bool
     ) -> None:
         latency = kind_of(kind).processor.latency_of(params, self.session.sample_rate_hz)
-        self.operations.append(specs.Process(identity, kind, buffer, detector, latency, params, on))
+        self.operations.append(specs.Process(operation, kind, buffer, detector, latency, params, on))
         self.latency[buffer] += latency
 
     def _resolved(self, processor: Simple) -> FrozenModel:
@@ -269,58 +257,59 @@ class _Drawing:
         latest = max(self.latency[work], *(self._lag(feed) for feed in feeds))
         if latest > self.latency[work]:
             wait = latest - self.latency[work]
-            self.operations.append(specs.Delay((strip.id, "wait for late", "delay"), work, wait))
+            self.operations.append(specs.Delay(OperationId(strip.id, Role.LATE_WAIT), work, wait))
             self.latency[work] = latest
-        self._mix_all((strip.id, "late clips"), feeds, work, latest, adds=True)
+        self._mix_all(OperationId(strip.id, Role.LATE_CLIPS), feeds, work, latest, adds=True)
 
-    def _draw_detector(self, identity: specs.Identity, processor: Compressor, buffer: str) -> str:
-        key = processor.key
+    def _draw_detector(self, strip: Strip, processor: Compressor, buffer: str) -> str:
+        key, part = processor.key, (processor.id,)
         source = buffer if key.source is None else self._tap(key.source, key.tap)
         if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter():
             return buffer
         late = self.latency[source] - self.latency[buffer]
         if late > 0:
-            self.operations.append(specs.Delay((*identity, "wait for key"), buffer, late))
+            self.operations.append(specs.Delay(OperationId(strip.id, Role.KEY_WAIT, part), buffer, late))
             self.latency[buffer] += late
-        name = "/".join((*identity, "detector"))
+        name = "/".join((strip.id, processor.id, "detector"))
         detector = self._buffer(name, self.buffers[source], latency=self.latency[buffer])
-        self.operations.append(specs.Clear((*identity, "detector"), detector))
-        feed = _Feed((*identity, "key"), source, db_to_gain(key.gain_db))
+        self.operations.append(specs.Clear(OperationId(strip.id, Role.KEY_CLEAR, part), detector))
+        feed = _Feed(OperationId(strip.id, Role.KEY, part), source, db_to_gain(key.gain_db))
         self._mix(feed, detector, self.latency[buffer])
         if key.filter != DetectorFilter():
-            self._process((*identity, "detector filter"), "eq", detector, detector, detector_eq(key.filter), True)
+            operation = OperationId(strip.id, Role.KEY_FILTER, part)
+            self._process(operation, "eq", detector, detector, detector_eq(key.filter), True)
         return detector
 
     def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
-        identity = (strip.id, block.id)
         if block.on and block.lanes:
             self._draw_lanes(strip, block, buffer)
         level_db = block.level_db if block.on else 0.0
-        self._process(identity, "gain", buffer, buffer, GainParams.model_construct(level_db=level_db), True)
+        operation = OperationId(strip.id, Role.PROCESSOR, (block.id,))
+        self._process(operation, "gain", buffer, buffer, GainParams.model_construct(level_db=level_db), True)
 
     def _draw_lanes(self, strip: Strip, block: Parallel, buffer: str) -> None:
-        identity = (strip.id, block.id)
         any_solo = any(lane.solo for lane in block.lanes)
         feeds: list[_Feed] = []
         for lane in block.lanes:
-            name = lane_buffer(strip.id, block.id, lane.id)
+            part = (block.id, lane.id)
+            name = lane_buffer(strip.id, *part)
             self._buffer(name, self.buffers[buffer], latency=self.latency[buffer])
-            self.operations.append(specs.Copy((*identity, lane.id, "split"), buffer, name))
+            self.operations.append(specs.Copy(OperationId(strip.id, Role.LANE_SPLIT, part), buffer, name))
             self._draw_chain(strip, lane.chain, name)
-            self._shift(identity, lane, name)
+            self._shift(OperationId(strip.id, Role.LANE_SHIFT, part), lane, name)
             closed = lane.mute or (any_solo and not lane.solo)
             gain = 0.0 if closed else db_to_gain(lane.level_db)
-            feeds.append(_Feed((*identity, lane.id), name, -gain if lane.polarity_inverted else gain))
+            feeds.append(_Feed(OperationId(strip.id, Role.LANE, part), name, -gain if lane.polarity_inverted else gain))
         latest = max(self.latency[feed.source] for feed in feeds)
-        self.operations.append(specs.Clear((*identity, "clear"), buffer))
+        self.operations.append(specs.Clear(OperationId(strip.id, Role.LANE_CLEAR, (block.id,)), buffer))
         for feed in feeds:
             self._mix(feed, buffer, latest)
         self.latency[buffer] = latest
 
-    def _shift(self, identity: specs.Identity, lane: Lane, buffer: str) -> None:
+    def _shift(self, operation: OperationId, lane: Lane, buffer: str) -> None:
         shift = ms_to_samples(lane.shift_ms, self.session.sample_rate_hz)
         if shift > 0:
-            self.operations.append(specs.Delay((*identity, lane.id, "shift"), buffer, shift))
+            self.operations.append(specs.Delay(operation, buffer, shift))
         else:
             # A lane that is to come earlier counts as late: the others wait for it.
             self.latency[buffer] -= shift
@@ -337,9 +326,9 @@ class _Drawing:
         matrix = self._output_matrix(strip, self.buffers[work])
         post = self._buffer(_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
         before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
-        self.operations.append(specs.ApplyMatrix((strip.id, "output"), work, post, before, after, matrix))
+        self.operations.append(specs.ApplyMatrix(OperationId(strip.id, Role.OUTPUT), work, post, before, after, matrix))
         if strip.output is not None:
-            feed = _Feed((strip.id, "output", strip.output), post, 1.0)
+            feed = _Feed(OperationId(strip.id, Role.OUTPUT_FEED, (strip.output,)), post, 1.0)
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
         for send in strip.sends:
             self.feeds[send.to].append(self._send_feed(strip, send))
@@ -349,7 +338,7 @@ class _Drawing:
         gain = db_to_gain(send.level_db) if send.on else 0.0
         if self.buffers[source] == 1:
             gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip, 1)
-        return _Feed((strip.id, "send", send.id), source, gain)
+        return _Feed(OperationId(strip.id, Role.SEND, (send.id,)), source, gain)
 
     def _meter(self, strip: Strip, stage: int) -> tuple[int, int] | None:
         return (self.index[strip.id], stage) if self.alone is None else None

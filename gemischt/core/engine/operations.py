@@ -41,8 +41,8 @@ class PlayClipsOperation:
                 clip.start_samples,
                 clip.length_samples,
                 clip.offset_samples,
-                clip.fade_in_samples,
-                clip.fade_out_samples,
+                (clip.fade_in.length_samples, clip.fade_in.equal_power),
+                (clip.fade_out.length_samples, clip.fade_out.equal_power),
                 clip.backwards,
             )
             # One channel counts as equal left and right.

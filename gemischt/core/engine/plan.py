@@ -10,6 +10,7 @@ from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.blueprint import STAGES
 from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.specs import OperationId
 from gemischt.core.units import ms_to_samples
 
 Watcher = Callable[[Any, int], None]
@@ -27,14 +28,12 @@ class Plan:
         self.max_block = max_block
         self.buffers = {name: np.zeros((n_channels, max_block)) for name, n_channels in blueprint.buffers}
         self.meters = np.zeros((len(blueprint.strips), len(STAGES), 2, 2))
-        self.operations: dict[specs.Identity, Any] = {
-            spec.identity: self._operation(spec, media) for spec in blueprint.specs
-        }
+        self.operations: dict[OperationId, Any] = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
         self._order: list[operations.Operation] = list(self.operations.values())
         index = {strip_id: place for place, strip_id in enumerate(blueprint.strips)}
         self._reducing = [
-            (index[identity[0]], identity, operation.dynamics)
-            for identity, operation in self.operations.items()
+            (index[id_.strip], id_, operation.dynamics)
+            for id_, operation in self.operations.items()
             if isinstance(operation, ProcessOperation) and operation.dynamics
         ]
 
@@ -52,19 +51,19 @@ class Plan:
         self,
         position_samples: int,
         n_samples: int,
-        watchers: Mapping[specs.Identity, Watcher],
+        watchers: Mapping[OperationId, Watcher],
         *,
-        leave_out: Collection[specs.Identity] = (),
+        leave_out: Collection[OperationId] = (),
     ) -> None:
         """Render like ``run``; what is watched is shown right after it has run, before later steps overwrite it.
 
         Args:
             leave_out: steps whose work nobody wants; they count as run.
         """
-        for identity, operation in self.operations.items():
-            if identity not in leave_out:
+        for id_, operation in self.operations.items():
+            if id_ not in leave_out:
                 operation.run(position_samples, n_samples)
-            watcher = watchers.get(identity)
+            watcher = watchers.get(id_)
             if watcher is not None:
                 watcher(operation, n_samples)
 
@@ -77,25 +76,25 @@ class Plan:
 
     def reductions_by_processor(self, n_samples: int) -> Iterator[tuple[tuple[str, str], float]]:
         """Deepest gain reduction of each compressor and limiter in the last block, by strip and processor."""
-        for _, identity, dynamics in self._reducing:
-            yield (identity[0], identity[1]), dynamics.deepest_reduction_db(n_samples)
+        for _, id_, dynamics in self._reducing:
+            yield (id_.strip, id_.part[0]), dynamics.deepest_reduction_db(n_samples)
 
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
             if _settings(before) != _settings(spec):
-                self.operations[spec.identity].set(spec, glide=True)
+                self.operations[spec.id].set(spec, glide=True)
         self.blueprint = blueprint
 
     def take_over(self, other: "Plan") -> None:
         """Continue with the state of the operations that another plan shares with this one."""
-        wanted = {spec.identity: spec for spec in self.blueprint.specs}
-        for identity, operation in self.operations.items():
-            before = other.operations.get(identity)
+        wanted = {spec.id: spec for spec in self.blueprint.specs}
+        for id_, operation in self.operations.items():
+            before = other.operations.get(id_)
             if before is not None and type(before) is type(operation) and hasattr(operation, "take_over"):
                 operation.take_over(before)
                 if hasattr(operation, "set"):
-                    operation.set(wanted[identity], glide=True)
+                    operation.set(wanted[id_], glide=True)
 
     def _operation(self, spec: specs.Spec, media: Mapping[str, MediaSamples]) -> operations.Operation:
         rate = self.blueprint.sample_rate_hz

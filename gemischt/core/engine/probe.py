@@ -7,7 +7,7 @@ import numpy as np
 from gemischt.core.dsp.mixing import measure_level
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan, Watcher
-from gemischt.core.engine.specs import Identity
+from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
 from gemischt.core.metering.spectrum import SpectrumMeter
 from gemischt.core.processors.compressor import DynamicsProcessor
@@ -30,12 +30,12 @@ class StripProbe:
         self._dynamics: dict[str, tuple[float, float]] = {}
         self._bank = MeterBank(1, 0, sample_rate_hz)
 
-    def watchers(self, plan: Plan) -> dict[Identity, Watcher]:
+    def watchers(self, plan: Plan) -> dict[OperationId, Watcher]:
         """Where in a plan to look."""
         return {
-            identity: partial(self.read, identity[1])
-            for identity, operation in plan.operations.items()
-            if identity[0] == self.strip_id and len(identity) == 2 and isinstance(operation, ProcessOperation)
+            id_: partial(self.read, id_.part[0])
+            for id_, operation in plan.operations.items()
+            if id_.strip == self.strip_id and id_.role is Role.PROCESSOR
         }
 
     def read(self, processor_id: str, operation: ProcessOperation, n_samples: int) -> None:

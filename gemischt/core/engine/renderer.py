@@ -8,7 +8,7 @@ from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.probe import StripProbe
-from gemischt.core.engine.specs import Identity
+from gemischt.core.engine.specs import OperationId
 from gemischt.core.session.document import Session
 from gemischt.core.units import ms_to_samples
 
@@ -30,7 +30,7 @@ class Renderer:
         self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
         self.position_samples = 0
         self._probe: StripProbe | None = None
-        self._watchers: dict[Identity, Watcher] = {}
+        self._watchers: dict[OperationId, Watcher] = {}
         self._watched_plan: Plan | None = None
         self._loop: tuple[int, int] | None = None
         self._leaving: Plan | None = None

@@ -1,17 +1,55 @@
 """What the engine does, as frozen data: one spec an operation.
 
-``identity`` names an operation across edits, so that state can be taken over. ``structure`` is what an operation is
+``id`` names an operation across edits, so that state can be taken over. ``structure`` is what an operation is
 built around: if it changes, a new plan is crossfaded in. ``settings`` may change while sounding.
 """
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TypeAlias
+from enum import Enum
+from typing import NamedTuple, TypeAlias
 
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.parameters import FrozenModel
 
-Identity: TypeAlias = tuple[str, ...]
+
+class Role(Enum):
+    """What an operation does for its strip."""
+
+    CLIPS = "clips"
+    CLEAR = "clear"
+    INPUT = "input"
+    PRE_CHAIN = "pre-chain"
+    PROCESSOR = "processor"
+    KEY = "key"
+    KEY_CLEAR = "key clear"
+    KEY_FILTER = "key filter"
+    KEY_WAIT = "key wait"
+    LANE = "lane"
+    LANE_CLEAR = "lane clear"
+    LANE_SHIFT = "lane shift"
+    LANE_SPLIT = "lane split"
+    LATE_CLIPS = "late clips"
+    LATE_WAIT = "late wait"
+    OUTPUT = "output"
+    OUTPUT_FEED = "output feed"
+    SEND = "send"
+
+
+class OperationId(NamedTuple):
+    """An operation of a strip; ``part`` is what it belongs to there: a processor, a lane of a block, a send ..."""
+
+    strip: str
+    role: Role
+    part: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Fade:
+    """How a clip comes or goes; ``equal_power`` is a quarter of a sine, else it is straight."""
+
+    length_samples: int = 0
+    equal_power: bool = False
 
 
 @dataclass(frozen=True)
@@ -23,8 +61,8 @@ class ClipPlacement:
     length_samples: int
     offset_samples: int
     gain: float
-    fade_in_samples: int
-    fade_out_samples: int
+    fade_in: Fade
+    fade_out: Fade
     backwards: bool
 
 
@@ -32,7 +70,7 @@ class ClipPlacement:
 class PlayClips:
     """Play the clips that sound now, each through its matrix, into a buffer of their own or added to what is there."""
 
-    identity: Identity
+    id: OperationId
     buffer: str
     clips: tuple[ClipPlacement, ...]
     adds: bool
@@ -43,7 +81,7 @@ class PlayClips:
 class Clear:
     """Empty a buffer before signals are summed into it."""
 
-    identity: Identity
+    id: OperationId
     buffer: str
 
 
@@ -51,7 +89,7 @@ class Clear:
 class Copy:
     """Keep a signal as it is here."""
 
-    identity: Identity
+    id: OperationId
     source: str
     out: str
 
@@ -60,7 +98,7 @@ class Copy:
 class ApplyMatrix:
     """out = matrix @ source; meters are (strip index, stage index) or None."""
 
-    identity: Identity
+    id: OperationId
     source: str
     out: str
     source_meter: tuple[int, int] | None
@@ -72,7 +110,7 @@ class ApplyMatrix:
 class MixInto:
     """out += gain * source, delayed."""
 
-    identity: Identity
+    id: OperationId
     source: str
     out: str
     delay_samples: int
@@ -83,7 +121,7 @@ class MixInto:
 class Delay:
     """Delay a buffer in place."""
 
-    identity: Identity
+    id: OperationId
     buffer: str
     delay_samples: int
 
@@ -92,7 +130,7 @@ class Delay:
 class Process:
     """Run a processor of the registry in place; the detector may be the buffer itself."""
 
-    identity: Identity
+    id: OperationId
     kind: str
     buffer: str
     detector: str

@@ -23,6 +23,7 @@ StripKind = Literal["track", "bus", "return", "mix", "ghost"]
 Tap = Literal["pre-chain", "pre-fader", "post-fader"]
 InputPickUp = Literal["as-is", "mono-sum", "left", "right", "mid", "side", "swap"]
 PanMode = Literal["balance", "fold", "two-handed"]
+FadeShape = Literal["linear", "equal-power"]
 PAN_LAWS_DB = (0.0, -3.0, -4.5, -6.0)
 
 
@@ -62,15 +63,20 @@ class Media(FrozenModel):
 
 
 class Clip(FrozenModel):
-    """A stretch of a file on the time line; ``length_s`` null plays to the file's end."""
+    """A stretch of a file on the time line; ``length_s`` null plays to the file's end.
+
+    A fade that is null makes itself: where clips of a track overlap they are crossfaded, a cut through the file fades
+    for 2 ms unless the same material goes on behind it, and the file's own ends are left as they are.
+    """
 
     media: Id
     start_s: float = Field(default=0.0, ge=0.0, le=86400.0)
     offset_s: float = Field(default=0.0, ge=0.0, le=86400.0)
     length_s: float | None = Field(default=None, gt=0.0, le=86400.0)
     gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
-    fade_in_s: float = Field(default=0.0, ge=0.0, le=3600.0)
-    fade_out_s: float = Field(default=0.0, ge=0.0, le=3600.0)
+    fade_in_s: float | None = Field(default=None, ge=0.0, le=3600.0)
+    fade_out_s: float | None = Field(default=None, ge=0.0, le=3600.0)
+    fade_shape: FadeShape = "linear"
     reversed: bool = False
 
 

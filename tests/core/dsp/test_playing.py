@@ -20,11 +20,13 @@ class PlayedClip:
     fade_in: int
     fade_out: int
     backwards: bool
+    equal_power: tuple[bool, bool]
     gains: np.ndarray
 
     def row(self) -> np.ndarray:
-        fades = (self.fade_in, self.fade_out, self.backwards)
-        return playing.clip_row(self.media, self.start, self.length, self.offset, *fades)
+        in_power, out_power = self.equal_power
+        fades = ((self.fade_in, in_power), (self.fade_out, out_power))
+        return playing.clip_row(self.media, self.start, self.length, self.offset, *fades, self.backwards)
 
     def plainly(self, n: int, position: int) -> np.ndarray:
         out = np.zeros((len(self.gains), n))
@@ -35,12 +37,16 @@ class PlayedClip:
             left = self.length - 1 - played
             level = 1.0
             if played < self.fade_in:
-                level *= (played + 1) / self.fade_in
+                level *= fade_gain((played + 0.5) / self.fade_in, equal_power=self.equal_power[0])
             if left < self.fade_out:
-                level *= (left + 1) / self.fade_out
+                level *= fade_gain((left + 0.5) / self.fade_out, equal_power=self.equal_power[1])
             sample = self.media[self.offset + (left if self.backwards else played)].astype(np.float64)[:2]
             out[:, i] += level * self.gains[:, : len(sample)] @ sample
         return out
+
+
+def fade_gain(share: float, *, equal_power: bool) -> float:
+    return float(np.sin(np.pi / 2 * share)) if equal_power else share
 
 
 def any_clip(number: int, n_out: int) -> PlayedClip:
@@ -49,7 +55,9 @@ def any_clip(number: int, n_out: int) -> PlayedClip:
     length = int(RNG.integers(1, 500 - offset))
     fade_in, fade_out = (0, 0) if number % 4 == 0 else (int(fade) for fade in RNG.integers(0, length + 1, 2))
     gains = RNG.uniform(-1, 1, (n_out, 2))
-    return PlayedClip(media, int(RNG.integers(0, 600)), length, offset, fade_in, fade_out, number % 5 == 0, gains)
+    powers = (number % 2 == 0, number % 3 == 0)
+    start = int(RNG.integers(0, 600))
+    return PlayedClip(media, start, length, offset, fade_in, fade_out, number % 5 == 0, powers, gains)
 
 
 def play(clips: list[PlayedClip], out: np.ndarray, position: int, *, adds: bool) -> None:
@@ -80,7 +88,7 @@ class PlayClipsTest(unittest.TestCase):
     def test_samples_do_not_depend_on_how_blocks_are_cut(self) -> None:
         media = as_media(RNG.standard_normal((2, 20_000)))
         gains = RNG.uniform(-1, 1, (2, 2))
-        clips = [PlayedClip(media, 300 * k, 15_000, 100 * k, 700, 900, False, gains) for k in range(3)]
+        clips = [PlayedClip(media, 300 * k, 15_000, 100 * k, 700, 900, False, (True, False), gains) for k in range(3)]
         whole = np.zeros((2, 16_000))
         play(clips, whole, 0, adds=False)
         for size in (160, 1000, 5333):
@@ -94,7 +102,7 @@ class PlayClipsTest(unittest.TestCase):
 
     def test_no_clips_are_silence(self) -> None:
         out = np.ones((2, 100))
-        playing.play_clips(out, 100, 0, False, np.zeros((0, 9), np.int64), np.zeros((0, 2, 2)))
+        playing.play_clips(out, 100, 0, False, np.zeros((0, 11), np.int64), np.zeros((0, 2, 2)))
         self.assertFalse(out.any())
 
     def test_a_clip_may_not_reach_beyond_its_file(self) -> None:

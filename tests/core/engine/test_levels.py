@@ -194,8 +194,9 @@ class PickUpTest(unittest.TestCase):
 
 class ClipsTest(unittest.TestCase):
     def render(self, signal: Signal, n_samples: int = 1200, **clip: Any) -> Signal:
+        """Cuts are hard unless the clip says otherwise."""
         bench = Bench(pan_law_db=0.0)
-        bench.track("a", signal, clips=[{"media": "a", **clip}])
+        bench.track("a", signal, clips=[{"media": "a", "fade_in_s": 0.0, "fade_out_s": 0.0, **clip}])
         return bench.render(n_samples)[0]
 
     def test_start_offset_and_length(self) -> None:
@@ -212,11 +213,12 @@ class ClipsTest(unittest.TestCase):
 
     def test_fades_and_gain(self) -> None:
         out = self.render(np.ones((1, 1000)), fade_in_s=100 / RATE_HZ, fade_out_s=200 / RATE_HZ, gain_db=-20.0)
-        self.assertAlmostEqual(out[99], 0.1, places=6)
-        self.assertAlmostEqual(out[49], 0.05, places=6)
+        # Straight through the middle of each sample.
+        self.assertAlmostEqual(out[99], 0.1 * 99.5 / 100, places=6)
+        self.assertAlmostEqual(out[49], 0.1 * 49.5 / 100, places=6)
         self.assertAlmostEqual(out[500], 0.1, places=6)
-        self.assertAlmostEqual(out[899], 0.1 * 101 / 200, places=6)
-        self.assertAlmostEqual(out[999], 0.1 / 200, places=6)
+        self.assertAlmostEqual(out[899], 0.1 * 100.5 / 200, places=6)
+        self.assertAlmostEqual(out[999], 0.1 * 0.5 / 200, places=6)
 
 
 class ControlGroupTest(unittest.TestCase):

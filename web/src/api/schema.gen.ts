@@ -868,18 +868,21 @@ export interface components {
         /**
          * Clip
          * @description A stretch of a file on the time line; ``length_s`` null plays to the file's end.
+         *
+         *     A fade that is null makes itself: where clips of a track overlap they are crossfaded, a cut through the file fades
+         *     for 2 ms unless the same material goes on behind it, and the file's own ends are left as they are.
          */
         Clip: {
+            /** Fade In S */
+            fade_in_s?: number | null;
+            /** Fade Out S */
+            fade_out_s?: number | null;
             /**
-             * Fade In S
-             * @default 0
+             * Fade Shape
+             * @default linear
+             * @enum {string}
              */
-            fade_in_s: number;
-            /**
-             * Fade Out S
-             * @default 0
-             */
-            fade_out_s: number;
+            fade_shape: "linear" | "equal-power";
             /**
              * Clip gain
              * @default 0
@@ -912,16 +915,16 @@ export interface components {
         ClipSettings: {
             /** Clip */
             clip: number;
+            /** Fade In S */
+            fade_in_s?: number | null;
+            /** Fade Out S */
+            fade_out_s?: number | null;
             /**
-             * Fade In S
-             * @default 0
+             * Fade Shape
+             * @default linear
+             * @enum {string}
              */
-            fade_in_s: number;
-            /**
-             * Fade Out S
-             * @default 0
-             */
-            fade_out_s: number;
+            fade_shape: "linear" | "equal-power";
             /**
              * Clip gain
              * @default 0

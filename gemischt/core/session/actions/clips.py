@@ -7,7 +7,7 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, parameter
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Clip, Id, Session, Strip
+from gemischt.core.session.document import Clip, FadeShape, Id, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip
 
 _SHORTEST_S = 0.001
@@ -22,8 +22,9 @@ class ClipSettings(FrozenModel):
     offset_s: float = Field(default=0.0, ge=0.0, le=86400.0)
     length_s: float | None = Field(default=None, gt=0.0, le=86400.0)
     gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
-    fade_in_s: float = Field(default=0.0, ge=0.0, le=3600.0)
-    fade_out_s: float = Field(default=0.0, ge=0.0, le=3600.0)
+    fade_in_s: float | None = Field(default=None, ge=0.0, le=3600.0)
+    fade_out_s: float | None = Field(default=None, ge=0.0, le=3600.0)
+    fade_shape: FadeShape = "linear"
     reversed: bool = False
 
     def values(self) -> dict[str, Any]:
@@ -57,6 +58,7 @@ _WORDS = {
     "gain_db": "gain",
     "fade_in_s": "faded in",
     "fade_out_s": "faded out",
+    "fade_shape": "fade shape",
     "reversed": "reversed",
 }
 
@@ -82,13 +84,13 @@ class SplitClip(Action):
         # What a reversed clip plays first lies at the end of its stretch of the file.
         first_offset_s = clip.offset_s + (rest_s or 0.0) if clip.reversed else clip.offset_s
         second_offset_s = clip.offset_s if clip.reversed else clip.offset_s + first_s
-        first = clip.model_copy(update={"length_s": first_s, "offset_s": first_offset_s, "fade_out_s": 0.0})
+        first = clip.model_copy(update={"length_s": first_s, "offset_s": first_offset_s, "fade_out_s": None})
         second = clip.model_copy(
             update={
                 "start_s": self.at_s,
                 "offset_s": second_offset_s,
                 "length_s": None if clip.length_s is None and not clip.reversed else rest_s,
-                "fade_in_s": 0.0,
+                "fade_in_s": None,
             }
         )
         return replace_strip(session, _with_clip(strip, self.clip, (first, second)))
