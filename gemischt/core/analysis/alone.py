@@ -8,6 +8,7 @@ from gemischt.core.analysis.listening import Media
 from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.engine.placement import centre_gain
 from gemischt.core.routing.graph import keyed_processors
+from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Compressor, Key, Pan, Processor, Send, Session, Strip, Tap
 from gemischt.core.session.edits import Chain
 from gemischt.core.units import finite_or_none, gain_to_db
@@ -50,6 +51,7 @@ def strip_in_song(
     session: Session, media: Media, strip: Strip, prints: Mapping[str, StripPrints], store: RenderStore
 ) -> tuple[Session, Media]:
     """A strip of a measured session alone, with all that it plays; the whole session if the store has lost some."""
+    session = with_solo_applied(session)
     alone = strip_alone(session, strip, prints)
     played = {media_id: store.audio(prints[heard].at(point)) for media_id, (heard, point) in alone.taps.items()}
     found = {media_id: samples for media_id, samples in played.items() if samples is not None}

@@ -12,7 +12,6 @@ from typing import Any
 from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.routing.groups import group_gains
-from gemischt.core.routing.solo import silenced_by_solo
 from gemischt.core.session.document import Processor, Session, Strip, Tap
 from gemischt.core.units import db_to_gain
 
@@ -23,7 +22,7 @@ SILENCE = "silence"
 class StripPrints:
     """Hashes along one strip; ``chain`` has one after each processor of its own chain.
 
-    ``heard_gain`` is what fader, groups, mute and solo come to, linear.
+    ``heard_gain`` is what fader, groups and mute come to, linear.
     """
 
     source: str
@@ -39,7 +38,7 @@ class StripPrints:
 
 
 def fingerprints(session: Session, media_hashes: Mapping[str, str], length_samples: int) -> dict[str, StripPrints]:
-    """Hashes of every strip.
+    """Hashes of every strip of a session in which nothing is soloed.
 
     Args:
         media_hashes: hash of the content of each media id.
@@ -47,12 +46,10 @@ def fingerprints(session: Session, media_hashes: Mapping[str, str], length_sampl
     """
     found: dict[str, StripPrints] = {}
     gains = group_gains(session)
-    silenced = silenced_by_solo(session)
     base = _hash(session.sample_rate_hz, session.pan_law_db, length_samples)
     for strip_id in processing_order(session):
         strip = session.strip(strip_id)
-        closed = strip.mute or strip_id in silenced
-        gain = 0.0 if closed else db_to_gain(strip.fader_db) * gains.get(strip_id, 1.0)
+        gain = 0.0 if strip.mute else db_to_gain(strip.fader_db) * gains.get(strip_id, 1.0)
         found[strip_id] = _strip_prints(session, strip, found, media_hashes, base, gain)
     return found
 

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from gemischt.core.analysis.ways import Step
 from gemischt.core.routing.graph import edges_of, walk_chain
-from gemischt.core.routing.solo import silenced_by_solo
+from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import ControlGroup, Processor, Session, Strip
 from gemischt.core.session.edits import Chain
 
@@ -18,11 +18,12 @@ SHADOW = "~"
 def isolate(session: Session, steps: Iterable[Step], sounding: Iterable[str]) -> Session:
     """The session with nothing but the given steps and the strips they join.
 
-    Only the strips in ``sounding`` play their clips; the others pass on what comes in. Solos become mutes.
+    Only the strips in ``sounding`` play their clips; the others pass on what comes in. What a solo
+    closes is closed here, too.
     """
+    session = with_solo_applied(session)
     taken = {(step.strip, step.send): step for step in steps}
     starts = set(sounding)
-    silenced = silenced_by_solo(session)
     real = starts | {session.mix.id} | {end for step in taken.values() for end in (step.strip, step.to)}
     kept = [strip for strip in session.strips if strip.id in real]
     sources = {
@@ -35,8 +36,6 @@ def isolate(session: Session, steps: Iterable[Step], sounding: Iterable[str]) ->
     strips = [
         strip.model_copy(
             update={
-                "mute": strip.mute or strip.id in silenced,
-                "solo": False,
                 "clips": strip.clips if strip.id in starts else (),
                 "chain": _rekeyed(strip.chain, shadows),
                 "output": strip.output if (strip.id, None) in taken else None,
@@ -46,7 +45,7 @@ def isolate(session: Session, steps: Iterable[Step], sounding: Iterable[str]) ->
         )
         for strip in kept
     ]
-    strips.extend(_shadow(session.strip(strip_id), shadows, silenced) for strip_id in sorted(shadows))
+    strips.extend(_shadow(session.strip(strip_id), shadows) for strip_id in sorted(shadows))
     groups = tuple(_shadowed(group) for group in session.control_groups)
     return session.model_copy(update={"strips": tuple(strips), "control_groups": groups, "folders": ()})
 
@@ -65,13 +64,11 @@ def _upstream(session: Session, wanted: set[str]) -> set[str]:
     return reached
 
 
-def _shadow(strip: Strip, shadows: set[str], silenced: frozenset[str]) -> Strip:
+def _shadow(strip: Strip, shadows: set[str]) -> Strip:
     return strip.model_copy(
         update={
             "id": strip.id + SHADOW,
             "kind": "bus" if strip.kind == "mix" else strip.kind,
-            "mute": strip.mute or strip.id in silenced,
-            "solo": False,
             "chain": _rekeyed(strip.chain, shadows),
             "output": strip.output + SHADOW if strip.output in shadows else None,
             "late": strip.late and strip.output in shadows,

@@ -49,6 +49,7 @@ from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
+from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Processor, Session, Strip
 from gemischt.core.units import finite_or_none
 
@@ -68,9 +69,9 @@ def measure_song(
         media_hashes: hash of the content of each media id.
         store: where rendered audio and figures are found and kept.
         report: called often with the share that is done; what it raises stops the work.
-        pool: where strips that do not wait for each other are rendered side by side, and meters read a block while
-            the next is rendered.
+        pool: where strips are rendered side by side, and meters read a block while the next is rendered.
     """
+    session = with_solo_applied(session)
     length = draw_blueprint(session, media).length_samples
     prints = fingerprints(session, media_hashes, length)
     work = _Measuring(session, media, prints, store, length, report, pool)

@@ -16,7 +16,7 @@ from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
 from gemischt.core.routing.groups import group_gains
-from gemischt.core.routing.solo import silenced_by_solo
+from gemischt.core.routing.solo import closed_by_solo
 from gemischt.core.session.document import (
     Compressor,
     DetectorFilter,
@@ -88,7 +88,7 @@ class _Drawing:
 
     def draw(self) -> specs.Blueprint:
         session = self.session
-        self.silenced = silenced_by_solo(session)
+        self.closed = closed_by_solo(session)
         keys = [key for strip in session.strips for key in self._keys(strip)]
         self.tapped: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(keys)
         self.triggers = {source for source, _ in keys}
@@ -328,14 +328,16 @@ class _Drawing:
         before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
         self.operations.append(specs.ApplyMatrix(OperationId(strip.id, Role.OUTPUT), work, post, before, after, matrix))
         if strip.output is not None:
-            feed = _Feed(OperationId(strip.id, Role.OUTPUT_FEED, (strip.output,)), post, 1.0)
+            gain = 0.0 if (strip.id, None) in self.closed else 1.0
+            feed = _Feed(OperationId(strip.id, Role.OUTPUT_FEED, (strip.output,)), post, gain)
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
         for send in strip.sends:
             self.feeds[send.to].append(self._send_feed(strip, send))
 
     def _send_feed(self, strip: Strip, send: Send) -> _Feed:
         source = self._tap(strip.id, send.tap)
-        gain = db_to_gain(send.level_db) if send.on else 0.0
+        is_open = send.on and (strip.id, send.id) not in self.closed
+        gain = db_to_gain(send.level_db) if is_open else 0.0
         if self.buffers[source] == 1:
             gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip, 1)
         return _Feed(OperationId(strip.id, Role.SEND, (send.id,)), source, gain)
@@ -353,7 +355,7 @@ class _Drawing:
         return placement.centre_gain(self.session.pan_law_db)
 
     def _fader_gain(self, strip: Strip) -> float:
-        if strip.mute or strip.id in self.silenced:
+        if strip.mute:
             return 0.0
         return db_to_gain(strip.fader_db) * self.group_gains.get(strip.id, 1.0)
 

@@ -1,31 +1,79 @@
-"""Solo in place."""
+"""Solo in place: what is heard is the soloed strips' own signal, on all its ways.
 
-from collections.abc import Iterable
+- A soloed track is heard on its output and through its sends; what it shares buses and returns with is not.
+- A soloed bus stands for the strips that play into it, their own sends included.
+- A soloed return is heard as it sounds in the mix, without the dry signal of what feeds it.
+- A strip that is safe from solos goes on: a track on all its ways; a bus or return with what still reaches it.
+- Nobody's fader is closed: keys hear what they heard. A key from a strip of which a part is heard hears that part.
+"""
 
-from gemischt.core.routing.graph import edges_of
-from gemischt.core.session.document import Session
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from gemischt.core.session.document import Session, Strip
 
 
-def silenced_by_solo(session: Session) -> frozenset[str]:
-    """Ids of strips whose fader a solo closes.
+class _Way(NamedTuple):
+    """From a strip on to the next one, by its output (``send`` is None) or by one of its sends."""
 
-    What stays is on a soloed strip's ways: all that feeds it and all it feeds through outputs and sends, and strips
-    that are safe from solos.
-    """
-    soloed = {strip.id for strip in session.strips if strip.solo}
-    if not soloed:
+    strip: str
+    send: str | None
+    to: str
+
+
+def closed_by_solo(session: Session) -> frozenset[tuple[str, str | None]]:
+    """Outputs and sends that are closed while something is soloed: (strip, None) or (strip, send)."""
+    if not any(strip.solo for strip in session.strips):
         return frozenset()
-    heard = [edge for edge in edges_of(session) if edge.kind != "key"]
-    feeding = _closure(soloed, ((edge.destination, edge.source) for edge in heard))
-    fed = _closure(soloed, ((edge.source, edge.destination) for edge in heard))
-    kept = feeding | fed | {strip.id for strip in session.strips if strip.solo_safe}
-    return frozenset(strip.id for strip in session.strips if strip.id not in kept)
+    whole = _heard_whole(session)
+    ways = list(_ways(session))
+    safe = {strip.id for strip in session.strips if strip.solo_safe}
+    heard = _reached(whole | safe | {session.mix.id}, ways)
+    return frozenset((way.strip, way.send) for way in ways if way.strip not in heard and way.to in heard - whole)
 
 
-def _closure(start: set[str], steps: Iterable[tuple[str, str]]) -> set[str]:
+def with_solo_applied(session: Session) -> Session:
+    """The session that sounds the same with nothing soloed: what a solo closes is taken away."""
+    closed = closed_by_solo(session)
+    return session.model_copy(update={"strips": tuple(_opened(strip, closed) for strip in session.strips)})
+
+
+def _opened(strip: Strip, closed: frozenset[tuple[str, str | None]]) -> Strip:
+    sends = tuple(send for send in strip.sends if (strip.id, send.id) not in closed)
+    output = {"output": None, "late": False} if (strip.id, None) in closed else {}
+    return strip.model_copy(update={"solo": False, "sends": sends, **output})
+
+
+def _heard_whole(session: Session) -> set[str]:
+    """Strips whose own signal is heard: soloed ones, what plays into soloed buses, and tracks that are safe."""
+    players: dict[str, list[str]] = {}
+    for strip in session.strips:
+        if strip.output is not None:
+            players.setdefault(strip.output, []).append(strip.id)
+    sums = {strip.id for strip in session.strips if strip.kind in ("bus", "mix")}
+    found = {strip.id for strip in session.strips if strip.solo or (strip.solo_safe and strip.kind == "track")}
+    waiting = [strip_id for strip_id in found if session.strip(strip_id).solo]
+    while waiting:
+        strip_id = waiting.pop()
+        for player in players.get(strip_id, ()) if strip_id in sums else ():
+            if player not in found:
+                found.add(player)
+                waiting.append(player)
+    return found
+
+
+def _ways(session: Session) -> Iterator[_Way]:
+    for strip in session.strips:
+        if strip.output is not None:
+            yield _Way(strip.id, None, strip.output)
+        for send in strip.sends:
+            yield _Way(strip.id, send.id, send.to)
+
+
+def _reached(start: set[str], ways: Iterable[_Way]) -> set[str]:
     following: dict[str, list[str]] = {}
-    for origin, target in steps:
-        following.setdefault(origin, []).append(target)
+    for way in ways:
+        following.setdefault(way.strip, []).append(way.to)
     reached = set(start)
     waiting = list(start)
     while waiting:
