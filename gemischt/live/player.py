@@ -48,6 +48,9 @@ class Player:
         self._renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
         self._revision = revision
         self._serial = 0
+        # Of the edit that is to be heard; told once it is.
+        self._coming = (revision, 0)
+        self._plan = self._renderer.plan
         self._lead = Lead()
         self._wishes: deque[Callable[[], None]] = deque()
         self._wake = threading.Condition()
@@ -176,6 +179,7 @@ class Player:
         latency = renderer.latency_samples
         before = renderer.position_samples
         sound = renderer.render_block(BLOCK_SAMPLES)
+        self._follow_plan()
         n_samples = sound.shape[1]
         heard = self._wrapped(before - latency)
         self._on_frame(self._frame(sound, n_samples, heard))
@@ -245,6 +249,7 @@ class Player:
             self._true_peak.reset()
         self.transport = transport
         self._renderer.seek(transport.position_samples)
+        self._follow_plan()
         self._align_other()
         self._sent_samples = self._played_samples = 0
         self._lead.begin()
@@ -259,7 +264,6 @@ class Player:
         self._on_transport(self.transport)
 
     def _edit(self, session: Session, media: OpenMedia, revision: int, serial: int | None) -> None:
-        strips, plan, probe = self.strips, self._renderer.plan, self._renderer.probe
         if serial is None:
             # An edit that is kept has the page drawn and the song measured anew.
             self._lead.brace()
@@ -267,15 +271,25 @@ class Player:
             self._lead.relax()
         self._media = media
         self._renderer.edit(session, media.samples)
-        if probe is not None and self._renderer.plan is not plan:
+        if not self.transport.playing:
+            self._renderer.settle()
+        self._coming = (revision, self._coming[1] if serial is None else serial)
+        self._follow_plan()
+
+    def _follow_plan(self) -> None:
+        """Keep up with what the renderer plays by now."""
+        if self._renderer.is_settled or self._renderer.plan is not self._plan:
+            self._revision, self._serial = self._coming
+        if self._renderer.plan is self._plan:
+            return
+        before, self._plan = self._plan, self._renderer.plan
+        probe = self._renderer.probe
+        if probe is not None:
             # The chain may have another order now.
             self._renderer.probe = StripProbe(probe.strip_id, self._rate)
-        if self._renderer.plan is not plan:
+        if self._plan.blueprint.latency_samples != before.blueprint.latency_samples:
             self._align_other()
-        self._revision = revision
-        if serial is not None:
-            self._serial = serial
-        if self.strips != strips:
+        if self.strips != before.blueprint.strips:
             self._bank = self._new_bank()
             self._on_transport(self.transport)
 

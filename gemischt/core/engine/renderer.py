@@ -8,7 +8,7 @@ from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.probe import StripProbe
-from gemischt.core.engine.specs import OperationId
+from gemischt.core.engine.specs import Blueprint, OperationId, Role, waits_samples
 from gemischt.core.session.document import Session
 from gemischt.core.units import ms_to_samples
 
@@ -34,6 +34,8 @@ class Renderer:
         self._watched_plan: Plan | None = None
         self._loop: tuple[int, int] | None = None
         self._leaving: Plan | None = None
+        self._waiting: tuple[Session, Mapping[str, MediaSamples]] | None = None
+        self._unheard = 0
         self._fade_done = 0
         self._fade_length = ms_to_samples(CROSSFADE_MS, session.sample_rate_hz)
 
@@ -50,7 +52,8 @@ class Renderer:
     @property
     def latency_samples(self) -> int:
         """How far the output lags behind the position."""
-        return self.plan.blueprint.latency_samples
+        heard = self._leaving if self._leaving is not None and self._unheard else self.plan
+        return heard.blueprint.latency_samples
 
     @property
     def length_samples(self) -> int:
@@ -65,15 +68,19 @@ class Renderer:
 
     def seek(self, position_samples: int) -> None:
         """Jump; filters and detectors start from rest."""
+        self.settle()
         self.plan = Plan(self.plan.blueprint, self._media, max_block=self._max_block)
-        self._leaving = None
         self.position_samples = position_samples
 
     def edit(self, session: Session, media: Mapping[str, MediaSamples]) -> None:
         """Go on with a changed session: settings glide, a changed structure is crossfaded in.
 
-        The sample rate must stay as it is.
+        What is being crossfaded in is not replaced half-way: a change that comes meanwhile waits for the end of it, the
+        newest for all that waited. The sample rate must stay as it is.
         """
+        if self._leaving is not None:
+            self._waiting = session, media
+            return
         self._media = media
         blueprint = draw_blueprint(session, media)
         if blueprint == self.plan.blueprint:
@@ -82,8 +89,19 @@ class Renderer:
         plan = Plan(blueprint, media, max_block=self._max_block)
         plan.take_over(self.plan)
         self._leaving = self.plan
-        self.plan = plan
+        self._unheard = warm_up_samples(blueprint)
         self._fade_done = 0
+        self.plan = plan
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether what sounds is the session that was set last."""
+        return self._leaving is None
+
+    def settle(self) -> None:
+        """End all crossfades now: nobody hears them."""
+        while self._leaving is not None:
+            self._leave()
 
     def render(self, n_samples: int) -> Audio:
         """The next samples of the mix, a new array (2, n_samples)."""
@@ -102,7 +120,7 @@ class Renderer:
         if loop is not None and position < loop[1]:
             n_samples = min(n_samples, loop[1] - position)
         if self._leaving is not None:
-            n_samples = min(n_samples, self._fade_length - self._fade_done)
+            n_samples = min(n_samples, self._unheard or self._fade_length - self._fade_done)
         if self.probe is None:
             self.plan.run(position, n_samples)
         else:
@@ -120,9 +138,29 @@ class Renderer:
 
     def _crossfade(self, leaving: Plan, position: int, n_samples: int, out: Audio) -> None:
         leaving.run(position, n_samples)
+        before = leaving.output[:, :n_samples]
+        if self._unheard:
+            out[:] = before
+            self._unheard -= n_samples
+            return
         fade = (self._fade_done + np.arange(1, n_samples + 1)) / self._fade_length
         out *= fade
-        out += leaving.output[:, :n_samples] * (1.0 - fade)
+        out += before * (1.0 - fade)
         self._fade_done += n_samples
         if self._fade_done == self._fade_length:
-            self._leaving = None
+            self._leave()
+
+    def _leave(self) -> None:
+        """The plan before is gone; what waited for that comes now."""
+        self._leaving = None
+        self._unheard = 0
+        waiting, self._waiting = self._waiting, None
+        if waiting is not None:
+            self.edit(*waiting)
+
+
+def warm_up_samples(blueprint: Blueprint) -> int:
+    """How long a new structure runs unheard, until all that waits in it has filled with what sounds."""
+    waits = [spec for spec in blueprint.specs if waits_samples(spec)]
+    shifts = sum(waits_samples(spec) for spec in waits if spec.id.role is Role.LANE_SHIFT)
+    return max(blueprint.lags.values()) + shifts

@@ -142,6 +142,17 @@ class Process:
 Spec: TypeAlias = PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process
 
 
+def waits_samples(spec: Spec) -> int:
+    """How long an operation holds a signal back."""
+    match spec:
+        case MixInto() | Delay():
+            return spec.delay_samples
+        case Process():
+            return spec.latency_samples
+        case _:
+            return 0
+
+
 @dataclass(frozen=True)
 class Blueprint:
     """A session as operations.
