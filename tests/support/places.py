@@ -4,10 +4,10 @@ from gemischt.core.processors.base import Place
 from tests.support.signals import RATE_HZ
 
 
-def place(*, n_channels: int = 2, max_block: int = 96000, latency_samples: int = 0) -> Place:
-    """A place to work at the tests' rate, settings gliding over 20 ms."""
+def place(*, rate_hz: int = RATE_HZ, n_channels: int = 2, max_block: int = 96000, latency_samples: int = 0) -> Place:
+    """A place to work, settings gliding over 20 ms."""
     return Place(
-        sample_rate_hz=RATE_HZ,
+        sample_rate_hz=rate_hz,
         glide_samples=960,
         n_channels=n_channels,
         max_block=max_block,

@@ -18,6 +18,14 @@ def sine(
     return np.tile(wave, (channels, 1))
 
 
+def faded_sine(frequency_hz: float, *, rate_hz: int = RATE_HZ, phase_rad: float = 0.0, length_s: float = 0.2) -> Signal:
+    """A sine of full scale under raised-cosine fades: a hard edge would have overshoots of its own."""
+    times = np.arange(round(length_s * rate_hz)) / rate_hz
+    fade = np.clip(np.minimum(times, length_s - times) / 0.05, 0.0, 1.0)
+    wave = np.sin(2 * np.pi * frequency_hz * times + phase_rad) * 0.5 * (1 - np.cos(np.pi * fade))
+    return np.asarray(wave)[np.newaxis]
+
+
 def noise(length_s: float, *, channels: int = 2, level: float = 0.1, seed: int = 1) -> Signal:
     """White noise of a given RMS."""
     return level * np.random.default_rng(seed).standard_normal((channels, round(length_s * RATE_HZ)))

@@ -20,10 +20,17 @@ _HALF, _ZERO = np.float32(0.5), np.float32(0.0)
 def design_half_band(n_taps: int, stop_db: float) -> Single:
     """The taps beside the middle, (n_taps,), n_taps even: the fractional phase of doubling, gain 1 at 0 Hz."""
     offsets = 2.0 * np.arange(n_taps) - (n_taps - 1)
-    window = np.kaiser(2 * n_taps - 1, 0.1102 * (stop_db - 8.7))[::2]
+    window = np.kaiser(2 * n_taps - 1, _kaiser_beta(stop_db))[::2]
     shape = np.sinc(offsets / 2.0) * window
     taps: Single = (shape / shape.sum()).astype(np.float32)
     return taps
+
+
+def _kaiser_beta(stop_db: float) -> float:
+    """The window's shape for so much attenuation, 21 dB or more (Kaiser 1974)."""
+    if stop_db > 50.0:
+        return 0.1102 * (stop_db - 8.7)
+    return float(0.5842 * (stop_db - 21.0) ** 0.4 + 0.07886 * (stop_db - 21.0))
 
 
 @inline_kernel

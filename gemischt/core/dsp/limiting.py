@@ -1,26 +1,90 @@
 """Looking ahead for true peaks.
 
-Peaks are interpolated at four times the rate (ITU-R BS.1770-5, Annex 2). The gain each asks for is held as a running
-minimum over the lookahead and two samples more, released exponentially, and averaged over the lookahead: the average of
-gains that are all low enough is low enough.
+Peaks are those of the interpolated wave. The gain each asks for is held as a running minimum over the lookahead and two
+samples more, released exponentially, and averaged over the lookahead: the average of gains that are all low enough is
+low enough.
 """
 
-from gemischt.core.audio import Audio, Counts
-from gemischt.core.dsp.jit import AUDIO, COUNTS, FLOAT, INT, VECTOR, kernel
+import numpy as np
 
-INTERPOLATOR_LAG_SAMPLES = 6
+from gemischt.core.audio import Audio, Counts, Single
+from gemischt.core.dsp.interpolation import LONG_FIRST, SECOND, find_points, kept_samples, lag_samples, top_at
+from gemischt.core.dsp.jit import (
+    AUDIO,
+    COUNTS,
+    FLOAT,
+    INT,
+    SINGLE_AUDIO,
+    SINGLE_VECTOR,
+    VECTOR,
+    inline_kernel,
+    kernel,
+)
+
+FILTERS = (LONG_FIRST, SECOND)
+INTERPOLATOR_LAG_SAMPLES = lag_samples(LONG_FIRST)
+KEPT_SAMPLES = kept_samples(LONG_FIRST)
 CEILING, DRIVE, MIX = range(3)
 AVERAGE_AT, HEAD, LENGTH, CLOCK, RING_AT = range(5)
 RELEASED, SUM = range(2)
+_SEGMENT = 256
+_LOUDEST = 1e9
+"""Far above this single precision could not add up."""
 
 
-@kernel(AUDIO, AUDIO, INT, AUDIO, AUDIO, VECTOR, COUNTS, VECTOR, COUNTS, VECTOR, FLOAT, AUDIO, AUDIO, COUNTS)
+@inline_kernel
+def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, second: Single, history: Single) -> None:
+    """Highest true peak of all channels at each sample, into (1, >= n)."""
+    keep = KEPT_SAMPLES
+    joint = np.empty(keep + _SEGMENT, np.float32)
+    scratch = np.empty((4, 4 * _SEGMENT + 4), np.float32)
+    points = scratch[0]
+    peaks[0, :n_samples] = 0.0
+    for channel in range(audio.shape[0]):
+        for i in range(keep):
+            joint[i] = history[channel, i]
+        for start in range(0, n_samples, _SEGMENT):
+            n = min(_SEGMENT, n_samples - start)
+            for i in range(n):
+                joint[keep + i] = min(max(audio[channel, start + i], -_LOUDEST), _LOUDEST)
+            find_points(points, scratch[1], scratch[2:], joint, n, first, second)
+            for i in range(n):
+                at = 4 * i + 1
+                highest = max(max(abs(points[at]), abs(points[at + 1])), max(abs(points[at + 2]), abs(points[at + 3])))
+                if highest > 0.0:
+                    for k in range(at, at + 4):
+                        highest = max(highest, top_at(points, k))
+                peaks[0, start + i] = max(peaks[0, start + i], highest)
+            for i in range(keep):
+                joint[i] = joint[n + i]
+        for i in range(keep):
+            history[channel, i] = joint[i]
+
+
+@kernel(
+    AUDIO,
+    AUDIO,
+    INT,
+    SINGLE_VECTOR,
+    SINGLE_VECTOR,
+    SINGLE_AUDIO,
+    VECTOR,
+    COUNTS,
+    VECTOR,
+    COUNTS,
+    VECTOR,
+    FLOAT,
+    AUDIO,
+    AUDIO,
+    COUNTS,
+)
 def limit(
     audio: Audio,
     gains: Audio,
     n_samples: int,
-    phases: Audio,
-    history: Audio,
+    first: Single,
+    second: Single,
+    history: Single,
     queue: Audio,
     queue_clock: Counts,
     averaged: Audio,
@@ -35,8 +99,8 @@ def limit(
 
     Args:
         gains: (1, >= n) receives the gain of each sample.
-        phases: (4, 12) interpolator, oldest sample first.
-        history: (n_channels, 12) the latest samples, oldest first.
+        first, second: the interpolator's filters, ``FILTERS``.
+        history: (n_channels, KEPT_SAMPLES) the latest samples, oldest first.
         queue, queue_clock: (window,) rising candidates for the running minimum, the head being it, and their age.
         averaged: (lookahead,) ring of released gains.
         counts: (5,) place in that ring, queue's head and length, samples so far, place in the audio ring.
@@ -47,22 +111,14 @@ def limit(
     left = remaining[0]
     n_channels = audio.shape[0]
     window = queue.size
+    # Until its gain is known, a sample's place holds its peak.
+    _find_peaks(gains, audio, n_samples, first, second, history)
     for i in range(n_samples):
         to_go = max(0, left - i)
         ceiling = ramp[0, CEILING] - ramp[1, CEILING] * to_go
         drive = ramp[0, DRIVE] - ramp[1, DRIVE] * to_go
         mix = ramp[0, MIX] - ramp[1, MIX] * to_go
-        peak = 0.0
-        for channel in range(n_channels):
-            for k in range(11):
-                history[channel, k] = history[channel, k + 1]
-            history[channel, 11] = audio[channel, i]
-            peak = max(peak, abs(history[channel, 5]))
-            for phase in range(4):
-                value = 0.0
-                for k in range(12):
-                    value += phases[phase, k] * history[channel, k]
-                peak = max(peak, abs(value))
+        peak = gains[0, i]
         needed = ceiling / max(drive * peak, ceiling)
         clock = counts[CLOCK]
         if counts[LENGTH] > 0 and queue_clock[counts[HEAD]] <= clock - window:

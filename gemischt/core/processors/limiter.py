@@ -5,7 +5,6 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.dsp import limiting
 from gemischt.core.dsp.mixing import start_ramp
-from gemischt.core.metering.true_peak import PHASES
 from gemischt.core.processors.base import Place
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.units import db_to_gain, gain_to_db, ms_to_samples, time_constant_to_coefficient
@@ -18,7 +17,7 @@ class Limiter:
         self._place = place
         lookahead = place.latency_samples - limiting.INTERPOLATOR_LAG_SAMPLES
         window = lookahead + 2
-        self._history = np.zeros((place.n_channels, PHASES.shape[1]))
+        self._history = np.zeros((place.n_channels, limiting.KEPT_SAMPLES), np.float32)
         self._queue = np.ones(window)
         self._queue_clock = np.zeros(window, np.int64)
         self._averaged = np.ones(lookahead)
@@ -48,7 +47,7 @@ class Limiter:
             audio,
             self._gains,
             n_samples,
-            PHASES,
+            *limiting.FILTERS,
             self._history,
             self._queue,
             self._queue_clock,

@@ -1,0 +1,90 @@
+"""The wave between the samples: four points a sample, and tops between those.
+
+The rate is doubled twice by half-band filters (Kaiser designs). What a top between three points is higher than the
+middle one is the parabola's through them; at 20 kHz and 44.1 kHz that misses a sine's top by less than 0.05 dB.
+"""
+
+import numpy as np
+
+from gemischt.core.audio import Single
+from gemischt.core.dsp.half_band import design_half_band, double_rate
+from gemischt.core.dsp.jit import inline_kernel
+
+FIRST = design_half_band(40, 60.0)
+"""Flat within 0.02 dB to 20 kHz at 44.1 kHz."""
+LONG_FIRST = design_half_band(256, 30.0)
+"""Reaches within a hundredth of half the rate, for what must hold noise as wide as that."""
+SECOND = design_half_band(8, 60.0)
+_EARLY = 6
+"""How many samples early the doubling begins, so that the second filter has its past."""
+MOST_OVER_POINTS = float(1.0 / np.cos(np.pi / 8.0))
+"""How much higher than its highest point a wave of up to half the rate can be."""
+
+
+def kept_samples(first: Single) -> int:
+    """How many samples before a block have to be at hand."""
+    return int(first.size - 1 + _EARLY)
+
+
+def lag_samples(first: Single) -> int:
+    """The points of a new sample lie between the samples that came so much earlier and one less."""
+    return int(first.size // 2 + 2)
+
+
+def most_gain(first: Single) -> float:
+    """How much higher than the highest sample the wave can be."""
+    impulse = np.zeros(4 * first.size)
+    impulse[2 * first.size] = 1.0
+    doubled = np.empty(2 * impulse.size)
+    doubled[0::2], doubled[1::2] = np.convolve(impulse, first)[: impulse.size], impulse
+    points = np.convolve(doubled, SECOND)
+    by_place = [np.abs(phase).sum() for phase in (points[0::2], points[1::2], first)]
+    return float(max(by_place)) * MOST_OVER_POINTS
+
+
+@inline_kernel
+def find_points(
+    points: Single,
+    doubled: Single,
+    scratch: Single,
+    part: Single,
+    n_samples: int,
+    first: Single,
+    second: Single,
+) -> None:
+    """Points of the wave at four times the rate, in order.
+
+    Those of the new samples are points[1 : 4 n + 1]: each has one before and one behind it.
+
+    Args:
+        points: (>= 4 n + 4,).
+        doubled: (>= 2 n + 12,), scratch.
+        scratch: (2, >= 2 n + 2), scratch.
+        part: ``kept_samples(first)`` old samples, and n new ones.
+    """
+    n_first = n_samples + _EARLY
+    early, late = scratch[0, :n_first], scratch[1, :n_first]
+    double_rate(early, late, part, first, first.size - 1)
+    for i in range(n_first):
+        doubled[2 * i] = early[i]
+        doubled[2 * i + 1] = late[i]
+    n_second = 2 * n_samples + 2
+    start = 2 * n_first - n_second
+    early, late = scratch[0, :n_second], scratch[1, :n_second]
+    double_rate(early, late, doubled, second, start)
+    for i in range(n_second):
+        points[2 * i] = early[i]
+        points[2 * i + 1] = late[i]
+
+
+@inline_kernel
+def top_at(points: Single, i: int) -> float:
+    """How high the wave gets around a point that has one before and one behind it: at least the point itself."""
+    middle: float = abs(points[i])
+    before: float = points[i - 1] if points[i] >= 0.0 else -points[i - 1]
+    behind: float = points[i + 1] if points[i] >= 0.0 else -points[i + 1]
+    bend = 2.0 * middle - before - behind
+    if before > middle or behind > middle or bend <= 0.0:
+        return middle
+    slope = behind - before
+    return middle + 0.125 * slope * slope / bend
