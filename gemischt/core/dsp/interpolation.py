@@ -5,6 +5,7 @@ middle one is the parabola's through them; at 20 kHz and 44.1 kHz that misses a 
 """
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.audio import Single
 from gemischt.core.dsp.half_band import design_half_band, double_rate
@@ -33,13 +34,47 @@ def lag_samples(first: Single) -> int:
 
 def most_gain(first: Single) -> float:
     """How much higher than the highest sample the wave can be."""
-    impulse = np.zeros(4 * first.size)
-    impulse[2 * first.size] = 1.0
-    doubled = np.empty(2 * impulse.size)
-    doubled[0::2], doubled[1::2] = np.convolve(impulse, first)[: impulse.size], impulse
-    points = np.convolve(doubled, SECOND)
-    by_place = [np.abs(phase).sum() for phase in (points[0::2], points[1::2], first)]
-    return float(max(by_place)) * MOST_OVER_POINTS
+    return float(max(np.abs(weights).sum() for weights in _points_of_samples(first))) * MOST_OVER_POINTS
+
+
+def most_bend(first: Single) -> float:
+    """How much higher than the highest sample the wave can be, in units of the samples' largest second difference.
+
+    A point is what lies straight between its two samples, and a weighted sum of second differences: the filters give
+    straight lines back as they are. A parabola's top is at most an eighth of the points' own second difference higher.
+    """
+    points = _points_of_samples(first)
+    places = points @ np.arange(points.shape[1])
+    most = 0.0
+    for k in range(4):
+        left = int(places[k] + 0.01)
+        straight = np.zeros(points.shape[1])
+        straight[left : left + 2] = 1.0 - (places[k] - left), places[k] - left
+        bend = points[k] - 2.0 * points[k + 1] + points[k + 2]
+        most = max(most, _in_second_differences(points[k] - straight) + 0.125 * _in_second_differences(bend))
+    return most
+
+
+def _in_second_differences(weights: NDArray[np.float64]) -> float:
+    """The most that weights which give straight lines zero make of second differences of up to one."""
+    return float(np.abs(np.cumsum(np.cumsum(weights))).sum())
+
+
+def _points_of_samples(first: Single) -> NDArray[np.float64]:
+    """What each of six points in a row is made of: weights of the samples, (6, n)."""
+    n = 2 * first.size + 2 * SECOND.size
+    made = []
+    for k in range(n):
+        samples = np.zeros(n)
+        samples[k] = 1.0
+        doubled = np.empty(2 * n)
+        doubled[0::2] = np.convolve(samples, first)[:n]
+        doubled[1::2] = np.concatenate([np.zeros(first.size // 2 - 1), samples])[:n]
+        points = np.empty(4 * n)
+        points[0::2] = np.convolve(doubled, SECOND)[: 2 * n]
+        points[1::2] = np.concatenate([np.zeros(SECOND.size // 2 - 1), doubled])[: 2 * n]
+        made.append(points[4 * (n - 2) : 4 * (n - 2) + 6])
+    return np.array(made).T
 
 
 @inline_kernel

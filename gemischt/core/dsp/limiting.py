@@ -33,6 +33,11 @@ _LOUDEST = 1e9
 
 
 @inline_kernel
+def _wrapped(at: int, size: int) -> int:
+    return at - size if at >= size else at
+
+
+@inline_kernel
 def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, second: Single, history: Single) -> None:
     """Highest true peak of all channels at each sample, into (1, >= n)."""
     keep = KEPT_SAMPLES
@@ -122,11 +127,11 @@ def limit(
         needed = ceiling / max(drive * peak, ceiling)
         clock = counts[CLOCK]
         if counts[LENGTH] > 0 and queue_clock[counts[HEAD]] <= clock - window:
-            counts[HEAD] = (counts[HEAD] + 1) % window
+            counts[HEAD] = _wrapped(counts[HEAD] + 1, window)
             counts[LENGTH] -= 1
-        while counts[LENGTH] > 0 and queue[(counts[HEAD] + counts[LENGTH] - 1) % window] >= needed:
+        while counts[LENGTH] > 0 and queue[_wrapped(counts[HEAD] + counts[LENGTH] - 1, window)] >= needed:
             counts[LENGTH] -= 1
-        slot = (counts[HEAD] + counts[LENGTH]) % window
+        slot = _wrapped(counts[HEAD] + counts[LENGTH], window)
         queue[slot] = needed
         queue_clock[slot] = clock
         counts[LENGTH] += 1
@@ -135,7 +140,7 @@ def limit(
         state[RELEASED] = released
         state[SUM] += released - averaged[counts[AVERAGE_AT]]
         averaged[counts[AVERAGE_AT]] = released
-        counts[AVERAGE_AT] = (counts[AVERAGE_AT] + 1) % averaged.size
+        counts[AVERAGE_AT] = _wrapped(counts[AVERAGE_AT] + 1, averaged.size)
         counts[CLOCK] = clock + 1
         gain = 1.0 - mix + mix * min(1.0, state[SUM] / averaged.size)
         gains[0, i] = gain
@@ -144,5 +149,5 @@ def limit(
             oldest = ring[channel, at]
             ring[channel, at] = audio[channel, i]
             audio[channel, i] = oldest * drive * gain
-        counts[RING_AT] = (at + 1) % ring.shape[1]
+        counts[RING_AT] = _wrapped(at + 1, ring.shape[1])
     remaining[0] = max(0, left - n_samples)

@@ -37,6 +37,20 @@ def highest_single(row: Single, first: int, end: int) -> float:
     return top
 
 
+@inline_kernel
+def highest_bend(row: Single, first: int, end: int) -> float:
+    """Largest second difference around the samples of a part of a row, one before and one behind it included."""
+    whole = end - (end - first) % N_SINGLES
+    highest = spread(_SILENCE)
+    for i in range(first, whole, N_SINGLES):
+        middle = load(row, i)
+        highest = greater(magnitudes(load(row, i - 1) - middle + load(row, i + 1) - middle), highest)
+    top = float(greatest(highest))
+    for i in range(whole, end):
+        top = max(top, float(abs(row[i - 1] - row[i] + row[i + 1] - row[i])))
+    return top
+
+
 @kernel(AUDIO, INT, INT, INT, returns=FLOAT)
 def highest_value(rows: Audio, n_rows: int, first: int, end: int) -> float:
     """Of a stretch of the first rows; minus infinity if there is nothing in it."""

@@ -16,6 +16,7 @@ from gemischt.core.dsp.interpolation import (
     find_points,
     kept_samples,
     lag_samples,
+    most_bend,
     most_gain,
     top_at,
 )
@@ -30,7 +31,7 @@ from gemischt.core.dsp.jit import (
     inline_kernel,
     measuring_kernel,
 )
-from gemischt.core.dsp.magnitude import highest_single
+from gemischt.core.dsp.magnitude import highest_bend, highest_single
 
 PEAK, TRUE_PEAK = range(2)
 PEAK_AT, TRUE_PEAK_AT, OVERS, FIRST_OVER = range(4)
@@ -38,6 +39,9 @@ KEPT_SAMPLES = kept_samples(FIRST)
 FILTERS = (FIRST, SECOND)
 _LAG = lag_samples(FIRST)
 _MOST_GAIN = most_gain(FIRST)
+_MOST_BEND = most_bend(FIRST)
+_SLACK = 1.000001
+"""For what single precision rounds."""
 _SEGMENT = 128
 
 
@@ -122,7 +126,10 @@ def _measure_signal(
             loudest = max(peak, before)
             before = peak
             # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
-            if loudest * _MOST_GAIN <= state[TRUE_PEAK] and peak <= 1.0:
+            most = loudest * _MOST_GAIN
+            if most > state[TRUE_PEAK] and start > keep:
+                most = min(most, _SLACK * (loudest + _MOST_BEND * highest_bend(row, start - keep + 1, end - 1)))
+            if most <= state[TRUE_PEAK] and peak <= min(1.0, state[PEAK]):
                 continue
             fresh = row[start:end]
             at_samples = offset_samples + start
@@ -133,7 +140,7 @@ def _measure_signal(
                 for i in range(fresh.size):
                     joint[keep + i] = fresh[i]
                 _look_between(scratch, joint, fresh.size, at_samples, first, second, state, counts)
-            else:
+            elif most > state[TRUE_PEAK]:
                 _look_between(scratch, row[start - keep :], fresh.size, at_samples, first, second, state, counts)
         kept = min(keep, n_samples)
         for i in range(keep - kept):
