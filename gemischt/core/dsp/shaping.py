@@ -1,6 +1,6 @@
-"""Bending a wave at eight times the rate.
+"""Bending a wave at sixteen times the rate.
 
-The rate is doubled three times and halved three times. The band between 20 kHz and half the rate is given up to the
+The rate is doubled four times and halved four times. The band between 20 kHz and half the rate is given up to the
 first filter's slope: what folds back lands there. What is below 20 kHz meets filters that are 99 dB down. All of it
 is single precision, which rounds 140 dB under the signal.
 """
@@ -16,6 +16,7 @@ from gemischt.core.dsp.half_band import design_half_band, double_rate, halve_rat
 from gemischt.core.dsp.jit import (
     AUDIO,
     COUNTS,
+    FLOAT,
     INT,
     SINGLE_AUDIO,
     SINGLE_CUBE,
@@ -30,13 +31,14 @@ FIRST = design_half_band(40, _STOP_DB)
 SECOND = design_half_band(20, _STOP_DB)
 # So short a design falls short of its figure.
 THIRD = design_half_band(10, 108.0)
-LATENCY_SAMPLES = 51
-"""39 of the first filter, 19 / 2 of the second, 9 / 4 of the third, and 1 / 4 to make it whole."""
+FOURTH = design_half_band(8, 108.0)
+LATENCY_SAMPLES = 52
+"""39 of the first filter, 19 / 2 of the second, 9 / 4 of the third, 7 / 8 of the fourth, and 3 / 8 to make it whole."""
 KEEP = 64
 """How much of every line is kept for the next block: no less than the latency and the longest filter."""
-LINES = 10
+LINES = 14
 SEGMENT = 256
-DRIVE, BIAS, OUTPUT, MIX = range(4)
+BEND, REST, OUTPUT, MIX = range(4)
 
 
 def tanh_fraction(n_parts: int) -> tuple[Single, Single]:
@@ -62,20 +64,21 @@ _LOUDEST = 1e9
 
 
 @inline_kernel
-def tanh(x: np.float32) -> np.float32:
-    """Hyperbolic tangent in single precision, without a branch; small arguments keep their relative precision."""
-    y = min(max(x, -_TOP), _TOP)
+def bent(x: np.float32, bend: np.float32, rest: np.float32) -> np.float32:
+    """tanh(b x) / (b (1 + r tanh(b x))), in single precision without a branch: the hyperbolic tangent, in which a
+    rest r other than zero leans to one side. Quiet signals keep their level, and with b near zero all do."""
+    y = min(max(bend * x, -_TOP), _TOP)
     t = y * y
-    over = fma(t, fma(t, fma(t, fma(t, fma(t, fma(t, N6, N5), N4), N3), N2), N1), N0)
+    over = y * fma(t, fma(t, fma(t, fma(t, fma(t, fma(t, N6, N5), N4), N3), N2), N1), N0)
     under = fma(t, fma(t, fma(t, fma(t, fma(t, fma(t, D6, D5), D4), D3), D2), D1), D0)
-    return np.float32(y * over / under)
+    return np.float32(over / (bend * fma(rest, over, under)))
 
 
 @inline_kernel
-def tanh_of_lanes(x: Any) -> Any:
-    """``tanh`` of sixteen."""
+def bent_lanes(x: Any, bend: Any, rest: Any) -> Any:
+    """``bent`` of sixteen."""
     top = spread(_TOP)
-    y = held_within(x, spread(-_TOP), top)
+    y = held_within(bend * x, spread(-_TOP), top)
     t = y * y
     over, under = spread(N6), spread(D6)
     over, under = fma(t, over, spread(N5)), fma(t, under, spread(D5))
@@ -83,8 +86,8 @@ def tanh_of_lanes(x: Any) -> Any:
     over, under = fma(t, over, spread(N3)), fma(t, under, spread(D3))
     over, under = fma(t, over, spread(N2)), fma(t, under, spread(D2))
     over, under = fma(t, over, spread(N1)), fma(t, under, spread(D1))
-    over, under = fma(t, over, spread(N0)), fma(t, under, spread(D0))
-    return y * over / under
+    over, under = y * fma(t, over, spread(N0)), fma(t, under, spread(D0))
+    return over / (bend * fma(rest, over, under))
 
 
 @inline_kernel
@@ -105,25 +108,21 @@ def _part(early: Single, late: Single, line: Single, start: int) -> None:
 
 @inline_kernel
 def _bend(wave: Single, ramp: Audio, left: int) -> None:
-    """Bend a stretch at four times the rate; ``left`` samples of the ramp remain at its start."""
-    ramped = min(wave.size, 4 * left)
+    """Bend a stretch at eight times the rate; ``left`` samples of the ramp remain at its start."""
+    ramped = min(wave.size, 8 * left)
     for i in range(ramped):
-        to_go = left - i // 4
-        drive = np.float32(ramp[0, DRIVE] - ramp[1, DRIVE] * to_go)
-        bias = np.float32(ramp[0, BIAS] - ramp[1, BIAS] * to_go)
-        rest = tanh(bias)
-        wave[i] = (tanh(fma(drive, wave[i], bias)) - rest) / (drive * (_ONE - rest * rest))
-    drive = np.float32(ramp[0, DRIVE])
-    bias = np.float32(ramp[0, BIAS])
-    rest = tanh(bias)
-    scale = _ONE / (drive * (_ONE - rest * rest))
+        to_go = left - i // 8
+        bend = np.float32(ramp[0, BEND] - ramp[1, BEND] * to_go)
+        rest = np.float32(ramp[0, REST] - ramp[1, REST] * to_go)
+        wave[i] = bent(wave[i], bend, rest)
+    bend, rest = np.float32(ramp[0, BEND]), np.float32(ramp[0, REST])
     steady = wave[ramped:]
     whole = steady.size - steady.size % N_SINGLES
-    drives, biases, rests, scales = spread(drive), spread(bias), spread(rest), spread(scale)
+    bends, rests = spread(bend), spread(rest)
     for i in range(0, whole, N_SINGLES):
-        store(steady, i, (tanh_of_lanes(fma(drives, load(steady, i), biases)) - rests) * scales)
+        store(steady, i, bent_lanes(load(steady, i), bends, rests))
     for i in range(whole, steady.size):
-        steady[i] = (tanh(fma(drive, steady[i], bias)) - rest) * scale
+        steady[i] = bent(steady[i], bend, rest)
 
 
 @inline_kernel
@@ -143,6 +142,7 @@ def _move_back(line: Single, end: int) -> None:
     SINGLE_VECTOR,
     SINGLE_VECTOR,
     SINGLE_VECTOR,
+    SINGLE_VECTOR,
     SINGLE_CUBE,
     SINGLE_AUDIO,
     AUDIO,
@@ -155,27 +155,29 @@ def saturate(
     first: Single,
     second: Single,
     third: Single,
+    fourth: Single,
     kept: Single,
     lines: Single,
     ramp: Audio,
     remaining: Counts,
 ) -> None:
-    """Bend ``audio`` into ``wet`` (n_channels, n), 51 samples late.
+    """Bend ``audio`` into ``wet`` (n_channels, n), 52 samples late.
 
     Args:
-        first, second, third: the filters between 1, 2, 4 and 8 times the rate.
-        kept: (n_channels, 10, 64) the end of each line before this block.
-        lines: (10, 64 + 4 * 256) scratch: what was kept, and what is new.
-        ramp: (2, 4) targets and steps of drive, bias, output gain and mix; the last two are not used here.
+        first, second, third, fourth: the filters between 1, 2, 4, 8 and 16 times the rate.
+        kept: (n_channels, 14, 64) the end of each line before this block.
+        lines: (14, 64 + 8 * 256) scratch: what was kept, and what is new.
+        ramp: (2, 4) targets and steps of bend, rest, output gain and mix; the last two are not used here.
     """
     keep = 64
-    doubled = np.empty((2, 4 * 256), np.float32)
+    doubled = np.empty((2, 8 * 256), np.float32)
     early, late = doubled[0], doubled[1]
-    x1, x2, x4, early8, late8 = lines[0], lines[1], lines[2], lines[3], lines[4]
-    y4, early4, late4, early2, late2 = lines[5], lines[6], lines[7], lines[8], lines[9]
-    rates = (1, 2, 4, 4, 4, 4, 2, 2, 1, 1)
+    x1, x2, x4, x8, early16, late16, y8 = lines[0], lines[1], lines[2], lines[3], lines[4], lines[5], lines[6]
+    early8, late8, y4, early4, late4 = lines[7], lines[8], lines[9], lines[10], lines[11]
+    early2, late2 = lines[12], lines[13]
+    rates = (1, 2, 4, 8, 8, 8, 8, 4, 4, 4, 2, 2, 1, 1)
     for channel in range(audio.shape[0]):
-        for line in range(10):
+        for line in range(14):
             for i in range(keep):
                 lines[line, i] = kept[channel, line, i]
         for start in range(0, n_samples, 256):
@@ -183,6 +185,7 @@ def saturate(
             new1 = slice(keep, keep + n)
             new2 = slice(keep, keep + 2 * n)
             new4 = slice(keep, keep + 4 * n)
+            new8 = slice(keep, keep + 8 * n)
             left = max(0, remaining[0] - start)
             for i in range(n):
                 x1[keep + i] = min(max(audio[channel, start + i], -_LOUDEST), _LOUDEST)
@@ -190,21 +193,44 @@ def saturate(
             _interleave(x2[new2], early[:n], late[:n])
             double_rate(early[: 2 * n], late[: 2 * n], x2, second, keep)
             _interleave(x4[new4], early[: 2 * n], late[: 2 * n])
-            double_rate(early8[new4], late8[new4], x4, third, keep)
-            _bend(early8[new4], ramp, left)
-            _bend(late8[new4], ramp, left)
+            double_rate(early[: 4 * n], late[: 4 * n], x4, third, keep)
+            _interleave(x8[new8], early[: 4 * n], late[: 4 * n])
+            double_rate(early16[new8], late16[new8], x8, fourth, keep)
+            _bend(early16[new8], ramp, left)
+            _bend(late16[new8], ramp, left)
+            halve_rate(y8[new8], early16, late16, fourth, keep)
+            _part(early8[new4], late8[new4], y8, keep - 3)  # Three eighths of a sample later.
             halve_rate(y4[new4], early8, late8, third, keep)
-            _part(early4[new2], late4[new2], y4, keep - 1)  # A quarter of a sample later.
+            _part(early4[new2], late4[new2], y4, keep)
             halve_rate(early[: 2 * n], early4, late4, second, keep)
             _part(early2[new1], late2[new1], early, 0)
             halve_rate(early[:n], early2, late2, first, keep)
             for i in range(n):
                 wet[channel, start + i] = early[i]
-            for line in range(10):
+            for line in range(14):
                 _move_back(lines[line], rates[line] * n)
-        for line in range(10):
+        for line in range(14):
             for i in range(keep):
                 kept[channel, line, i] = lines[line, i]
+
+
+@kernel(AUDIO, AUDIO, INT, FLOAT, AUDIO)
+def take_offset_out(wet: Audio, dry: Audio, n_samples: int, feedback: float, state: Audio) -> None:
+    """wet = dry + what was added to it, without what stands still of that.
+
+    Args:
+        feedback: pole of the first-order high-pass.
+        state: (n_channels, 2) what was added last, in and out.
+    """
+    for channel in range(wet.shape[0]):
+        before, passed = state[channel, 0], state[channel, 1]
+        for i in range(n_samples):
+            added = wet[channel, i] - dry[channel, i]
+            passed = added - before + feedback * passed
+            before = added
+            wet[channel, i] = dry[channel, i] + passed
+        state[channel, 0] = before
+        state[channel, 1] = passed if abs(passed) > 1e-30 else 0.0
 
 
 @kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS)

@@ -121,6 +121,13 @@ def offset(dc: float) -> Bench:
     return one(sine(440.0, -18.0, 1.0) + dc)
 
 
+def pulses(ratio: float) -> Bench:
+    """A pulse train without an offset, whose pulses a compressor takes down as they come."""
+    wave = np.tile(np.where(np.arange(480) < 48, 0.45, -0.05), 100)
+    clip = compressor(threshold_db=-20.0, ratio=ratio, knee_db=0.0, attack_ms=0.0, release_ms=0.0)
+    return one(np.stack([wave, wave]), chain=[clip])
+
+
 def hum(level_dbfs: float) -> Bench:
     return one(steps((level_dbfs, 1.0), (-18.0, 1.0), frequency_hz=150.0))
 
@@ -162,6 +169,11 @@ class KindsTest(unittest.TestCase):
                 found = [finding.kind for finding in found_in(bench.session(), bench)]
                 self.assertIn(kind, found)
                 self.assertNotIn(kind, [finding.kind for finding in found_in(near.session(), near)])
+
+    def test_an_offset_is_found_at_the_processor_that_leaves_it(self) -> None:
+        found = [finding for finding in found_in(pulses(8.0).session(), pulses(8.0)) if finding.kind == "dc"]
+        self.assertEqual([(finding.strip, finding.subject) for finding in found], [("bass", "comp")])
+        self.assertNotIn("dc", [finding.kind for finding in found_in(pulses(1.02).session(), pulses(1.02))])
 
     def test_every_cure_cures(self) -> None:
         cured = 0

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from scipy.signal import firwin, lfilter, resample
 
+from gemischt.core.dsp.shaping import LATENCY_SAMPLES
 from gemischt.core.processors.delay import DelayProcessor
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.gain import GainProcessor
@@ -83,38 +84,81 @@ class DelayTest(unittest.TestCase):
 
 
 def saturated(signal: Signal, **params: Any) -> Signal:
-    made = Saturator(place(n_channels=signal.shape[0], max_block=signal.shape[1], latency_samples=40))
+    made = Saturator(place(n_channels=signal.shape[0], max_block=signal.shape[1], latency_samples=LATENCY_SAMPLES))
     made.set(SaturatorParams(**params), on=True, glide=False)
     out = signal.copy()
     made.process(out, out, out.shape[1])
-    return out[:, 40:]
+    return out[:, LATENCY_SAMPLES:]
 
 
 class SaturatorTest(unittest.TestCase):
-    def test_aliases_of_a_sweep_stay_80_db_down_at_moderate_drive(self) -> None:
-        # Moderate: +12 dB into the bend at -6 dBFS. Whatever is no harmonic under half the rate is an alias.
+    def worst_alias_db(self, frequency_hz: int, level_dbfs: float, drive_db: float) -> float:
+        """Whatever is no harmonic under half the rate is an alias, against the fundamental."""
         n = RATE_HZ
+        out = saturated(sine(frequency_hz, level_dbfs, 1.2, channels=1), drive_db=drive_db)[0, 4800 : 4800 + n]
+        spectrum = np.abs(np.fft.rfft(out * np.blackman(n)))
+        fundamental = spectrum[frequency_hz]
+        for harmonic in range(0, RATE_HZ // 2 + 1, frequency_hz):
+            spectrum[max(0, harmonic - 4) : harmonic + 5] = 0.0
+        # Between 20 kHz and half the rate lies the filters' slope, which is given up.
+        return float(20 * np.log10(spectrum[:20000].max() / fundamental))
+
+    def test_aliases_of_a_sweep_stay_80_db_down_at_moderate_drive(self) -> None:
+        # Moderate: +12 dB into the bend at -6 dBFS.
         for frequency_hz in (1000, 2500, 5000, 7000, 9000, 11000, 13000, 15000):
             with self.subTest(frequency_hz=frequency_hz):
-                out = saturated(sine(frequency_hz, -6, 1.2, channels=1), drive_db=12.0)[0, 4800 : 4800 + n]
-                spectrum = np.abs(np.fft.rfft(out * np.blackman(n)))
-                fundamental = spectrum[frequency_hz]
-                for harmonic in range(0, RATE_HZ // 2 + 1, frequency_hz):
-                    spectrum[max(0, harmonic - 4) : harmonic + 5] = 0.0
-                # Between 20 kHz and half the rate lies the filters' slope, which is given up.
-                self.assertLess(20 * np.log10(spectrum[:20000].max() / fundamental), -80.0)
+                self.assertLess(self.worst_alias_db(frequency_hz, -6.0, 12.0), -80.0)
+
+    def test_aliases_stay_low_at_strong_drive(self) -> None:
+        # The harmonics of a full-scale tone that fold fall by exp(-pi n / 2 k) a number n, k being the bend: sixteen
+        # times the rate puts the first to fold at n = 50 for 15 kHz.
+        for frequency_hz, most_db in ((1000, -100.0), (5000, -75.0), (9000, -60.0), (15000, -50.0)):
+            with self.subTest(frequency_hz=frequency_hz):
+                self.assertLess(self.worst_alias_db(frequency_hz, 0.0, 24.0), most_db)
+
+    def test_without_drive_everything_stays_as_it_is(self) -> None:
+        signal = 0.9 * np.sign(noise(0.5, seed=3)) * faded_sine(500, length_s=0.5)[0]
+        slow = 0.5 * faded_sine(20, length_s=0.5)
+        for lean in (0.0, 1.0):
+            for match in (False, True):
+                with self.subTest(lean=lean, match=match):
+                    out = saturated(slow, drive_db=0.0, lean=lean, match_loudness=match)
+                    np.testing.assert_allclose(out, slow[:, : out.shape[1]], atol=1e-6)
+                    out = saturated(signal, drive_db=0.0, lean=lean, match_loudness=match)
+                    kept = np.abs(np.fft.rfft(out[0])[:10000]) / np.abs(np.fft.rfft(signal[0, : out.shape[1]])[:10000])
+                    self.assertAlmostEqual(float(np.median(kept)), 1.0, places=3)
 
     def test_quiet_signals_keep_their_level_whatever_the_drive(self) -> None:
         for drive_db in (0.0, 12.0, 36.0):
             with self.subTest(drive_db=drive_db):
                 tone = sine(1000, -80, 0.5, channels=1)
-                out = saturated(tone, drive_db=drive_db)
+                out = saturated(tone, drive_db=drive_db, match_loudness=False)
                 self.assertAlmostEqual(float(np.abs(out[0, 2000:]).max() / np.abs(tone).max()), 1.0, delta=0.01)
 
+    def test_noise_at_the_reference_leaves_as_loud_as_it_came(self) -> None:
+        signal = noise(2.0, channels=1, level=10 ** (-18 / 20), seed=2)
+        low = lfilter(firwin(255, 15000, fs=RATE_HZ), 1.0, signal)
+        low *= 10 ** (-18 / 20) / low.std()
+        for drive_db in (3.0, 12.0, 24.0, 36.0):
+            for lean in (0.0, 0.5, 1.0):
+                with self.subTest(drive_db=drive_db, lean=lean):
+                    out = saturated(low, drive_db=drive_db, lean=lean)
+                    # Harmonics above 20 kHz are not there any more.
+                    self.assertAlmostEqual(20 * np.log10(out.std() / low.std()), 0.0, delta=0.6)
+
+    def test_nothing_stands_still_behind_a_lean(self) -> None:
+        for drive_db in (6.0, 24.0):
+            with self.subTest(drive_db=drive_db):
+                out = saturated(sine(200, -6, 2.0, channels=1), drive_db=drive_db, lean=1.0)[0, RATE_HZ:-400]
+                self.assertLess(20 * np.log10(abs(out[: RATE_HZ // 2].mean())), -80.0)
+
     def test_the_curve_is_the_hyperbolic_tangent(self) -> None:
-        steady = np.full((1, 4000), 0.5)
-        out = saturated(steady, drive_db=20.0)
-        self.assertAlmostEqual(float(out[0, 3000]), float(np.tanh(5.0) / 10.0), places=6)
+        # Slow enough that its harmonics pass the filters; bend is d - 1/d of the drive's gain d = 10.
+        tone = sine(500, -6, 1.0, channels=1)
+        out = saturated(tone, drive_db=20.0, match_loudness=False)[0]
+        bent = np.tanh(9.9 * tone[0, : out.size]) / 9.9
+        np.testing.assert_allclose(out[4800:], bent[4800:], atol=2e-3)
+        self.assertAlmostEqual(float(np.abs(out[4800:]).max()), float(np.tanh(9.9 * 0.501) / 9.9), delta=2e-3)
 
     def test_lean_adds_even_harmonics(self) -> None:
         for lean, even in ((0.0, False), (1.0, True)):

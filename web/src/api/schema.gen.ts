@@ -2277,6 +2277,7 @@ export interface components {
              * @default {
              *       "drive_db": 6,
              *       "lean": 0,
+             *       "match_loudness": true,
              *       "mix": 1,
              *       "output_db": 0
              *     }
@@ -2290,10 +2291,11 @@ export interface components {
         };
         /**
          * SaturatorParams
-         * @description Rounds off what is loud; quiet signals keep their level whatever the drive.
+         * @description Rounds off what is loud; 0 dB of drive leaves everything as it is.
          *
          *     ``lean`` bends one half of the wave more than the other, which adds even harmonics. ``tone_hz`` cuts the highs
-         *     after the bend; null leaves them.
+         *     after the bend; null leaves them. ``match_loudness`` makes up for what the bend takes: noise of -18 dBFS RMS leaves
+         *     as loud as it came; without it quiet signals keep their level, and loud ones lose some.
          */
         SaturatorParams: {
             /**
@@ -2306,6 +2308,11 @@ export interface components {
              * @default 0
              */
             lean: number;
+            /**
+             * Match Loudness
+             * @default true
+             */
+            match_loudness: boolean;
             /**
              * Mix
              * @default 1

@@ -3,7 +3,10 @@
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
+from gemischt.core.processors.registry import label_of
+from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetStrips, StripSettings
+from gemischt.core.session.document import Strip
 from gemischt.core.units import SILENCE_DB, gain_to_db
 
 MONO_LOSS_DB = 3.25
@@ -57,21 +60,31 @@ def wide_lows(situation: Situation) -> Iterator[Finding]:
 
 
 def constant_offset(situation: Situation) -> Iterator[Finding]:
-    """Sources whose mean is not zero."""
-    for strip in situation.tracks:
-        source = situation.of(strip).stage("source")
-        level = gain_to_db(source.dc)
-        if level <= DC_DBFS:
-            continue
-        yield Finding(
-            kind="dc",
-            strip=strip.id,
-            title=f"{strip.name} has a constant offset",
-            evidence=f"Its mean is {source.dc:+.4f}, {db(level)} dBFS.",
-            why="It eats headroom and makes edits click; a low cut removes it.",
-            figures={"dc_dbfs": level},
-            look="Level",
-        )
+    """Sources whose mean is not zero, and processors that make it so."""
+    for strip in situation.session.strips:
+        before = situation.of(strip).stage("source").dc
+        if strip.kind == "track" and gain_to_db(before) > DC_DBFS:
+            yield _offset(strip, before, f"{strip.name} has a constant offset", "")
+        labels = {processor.id: label_of(processor.type) for processor in walk_chain(strip.chain)}
+        for stage in situation.of(strip).stages:
+            if stage.name == "processor" and gain_to_db(stage.levels.dc) > DC_DBFS and stage.levels.dc > 2.0 * before:
+                title = f"{labels[stage.processor or '']} of {strip.name} leaves a constant offset"
+                yield _offset(strip, stage.levels.dc, title, stage.processor or "")
+            before = stage.levels.dc
+
+
+def _offset(strip: Strip, dc: float, title: str, subject: str) -> Finding:
+    level = gain_to_db(dc)
+    return Finding(
+        kind="dc",
+        strip=strip.id,
+        subject=subject,
+        title=title,
+        evidence=f"Its mean is {dc:+.4f}, {db(level)} dBFS.",
+        why="It eats headroom and makes edits click; a low cut removes it.",
+        figures={"dc_dbfs": level},
+        look="Level",
+    )
 
 
 def noise_before_the_first_note(situation: Situation) -> Iterator[Finding]:

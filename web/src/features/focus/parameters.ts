@@ -93,6 +93,7 @@ export const SHOWN: Record<string, Shown[]> = {
     number("drive_db", "drive", 1),
     number("lean", "lean", 2),
     number("tone_hz", "tone", 0, "open"),
+    { kind: "switch", name: "match_loudness", label: "match loudness" },
     number("output_db", "output", 1),
     number("mix", "mix", 2),
   ],
