@@ -16,6 +16,7 @@ from rich.progress import Progress as ProgressBar
 
 from gemischt.core.analysis.ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
+from gemischt.core.engine.offline import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
 from gemischt.core.session.actions import AddTracks
 from gemischt.core.session.document import Session
@@ -116,11 +117,17 @@ def render(
         printed = print_mix(mix, media, output, bits=bits, from_s=from_s, to_s=to_s, progress=progress)
     summary = summary_to_json(printed.summary)
     if as_json:
-        print(json.dumps({"path": str(output), "clipped_samples": printed.clipped_samples, **summary}))
+        more = {"clipped_samples": printed.clipped_samples, "ringing_dbfs": printed.ringing_dbfs}
+        print(json.dumps({"path": str(output), **more, **summary}))
     else:
         print(f"{output}: {summary['duration_s']:.1f} s, {_show(summary['integrated_lufs'])} LUFS")
         if printed.clipped_samples:
             errors.print(f"{output}: {printed.clipped_samples} samples were clipped; turn the mix down or use 32f")
+        if printed.ringing_dbfs is not None:
+            errors.print(
+                f"{output}: still rang at {printed.ringing_dbfs:.0f} dBFS {LONGEST_TAIL_S:.0f} s after the last clip; "
+                "it was cut there. Shorten the feedback or print a longer stretch"
+            )
 
 
 @app.command()

@@ -10,11 +10,18 @@ import soundfile
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
-from gemischt.core.engine.offline import render_stretch, stretch_samples
+from gemischt.core.engine.offline import (
+    LONGEST_TAIL_S,
+    Ending,
+    render_stretch,
+    stretch_samples,
+    tail_samples,
+)
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
 from gemischt.core.session.document import Session
+from gemischt.core.units import s_to_samples
 from gemischt.operations.workspace import OpenMedia
 from gemischt.storage.audio_files import Progress, no_progress
 from gemischt.storage.writing import written_beside
@@ -30,11 +37,13 @@ _DITHER_SEED = 1770
 
 @dataclass(frozen=True)
 class Printed:
-    """A finished print: what it measures, and how many samples were clipped to fit integers."""
+    """A finished print: what it measures, how many samples were clipped to fit integers, and how loud it still rang
+    where it was cut, None if it had fallen silent."""
 
     path: Path
     summary: Summary
     clipped_samples: int
+    ringing_dbfs: float | None = None
 
 
 def print_mix(
@@ -48,6 +57,8 @@ def print_mix(
     progress: Progress = no_progress,
 ) -> Printed:
     """Render the mix to a WAV file, which appears only when it is complete.
+
+    Without an end it goes on until the mix is under -90 dBFS, for LONGEST_TAIL_S after the last clip at most.
 
     16 bits are dithered (triangular, 2 LSB wide); 24 bits are rounded; 32 bits float are as they are.
 
@@ -81,8 +92,10 @@ def print_mix(
             return block
 
         blocks = watched_blocks(session, media, renderer, start, end, progress)
-        summary = summarize((write(block) for block in blocks), sample_rate_hz=session.sample_rate_hz, n_channels=2)
-    return Printed(path, summary, quantizer.clipped_samples)
+        cut = to_s is None and tail_samples(session) > s_to_samples(LONGEST_TAIL_S, session.sample_rate_hz)
+        ending = Ending(blocks, renderer.length_samples - start if to_s is None else total, cut=cut)
+        summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, n_channels=2)
+    return Printed(path, summary, quantizer.clipped_samples, ending.ringing_dbfs)
 
 
 def watched_blocks(

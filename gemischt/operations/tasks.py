@@ -181,6 +181,7 @@ class PrintMix(BaseModel):
             "file_name": path.name,
             "bits": order.bits,
             "clipped_samples": printed.clipped_samples,
+            "ringing_dbfs": printed.ringing_dbfs,
             "summary": summary_to_json(printed.summary),
         }
 

@@ -6,10 +6,13 @@ from unittest import mock
 import numpy as np
 import soundfile
 
+from gemischt.core.engine import offline
 from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
+from gemischt.core.session.actions import parse_action
+from gemischt.operations import printing
 from gemischt.operations.measuring import measure_file
 from gemischt.operations.printing import Bits, Printed, Quantizer, print_mix
-from tests.support.signals import RATE_HZ, Signal, noise, sine
+from tests.support.signals import RATE_HZ, Signal, impulse, noise, sine
 from tests.support.workspaces import WorkspaceCase
 
 
@@ -85,6 +88,28 @@ class PrintTest(WorkspaceCase):
         again = measure_file(printed.path)
         self.assertAlmostEqual(again.integrated_lufs, printed.summary.integrated_lufs, places=4)
         self.assertAlmostEqual(again.true_peak_dbtp, printed.summary.true_peak_dbtp, places=4)
+
+    def ringing(self, feedback: float) -> Printed:
+        """A click into half a second of delay."""
+        stored = self.new_session(click=0.5 * impulse(4800, channels=2))
+        echo = {"time_ms": 500.0, "feedback": feedback}
+        action = parse_action({"type": "add-processor", "strip": "click", "processor": "delay", "params": echo})
+        session = self.workspace.sessions.edit(stored.id, stored.revision, action).session
+        return print_mix(session, self.workspace.open_media(session), self.folder / "print.wav", bits="32f")
+
+    def test_what_rings_is_printed_until_it_is_silent_however_long_that_is(self) -> None:
+        printed = self.ringing(0.9)
+        read, _ = soundfile.read(printed.path, always_2d=True)
+        # From -6 dBFS by 0.915 dB in half a second: under -90 dBFS after 46 s.
+        self.assertIsNone(printed.ringing_dbfs)
+        self.assertAlmostEqual(len(read) / RATE_HZ, 46.0, delta=1.0)
+        self.assertGreater(float(np.abs(read[-1500:]).max()), 10 ** (-91 / 20))
+
+    def test_what_rings_longer_than_the_longest_is_cut_and_said(self) -> None:
+        with mock.patch.multiple(offline, LONGEST_TAIL_S=3.0), mock.patch.object(printing, "LONGEST_TAIL_S", 3.0):
+            printed = self.ringing(0.98)
+        self.assertAlmostEqual(printed.summary.duration_s, 3.1, places=3)
+        self.assertGreater(printed.ringing_dbfs or -200.0, -20.0)
 
     def test_nothing_to_print_is_said(self) -> None:
         session = self.new_session().session

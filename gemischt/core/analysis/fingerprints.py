@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from gemischt.core.engine.resolving import delay_in_time
+from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Processor, Session, Strip, Tap
@@ -105,7 +105,8 @@ def _processor_print(
         own = processor.key.source == strip.id
         document["key"]["from"] = pre_chain if own else found[processor.key.source].at(processor.key.tap)
     elif processor.type == "delay" and processor.params.note is not None:
-        document["params"]["time_ms"] = delay_in_time(processor.params, session).time_ms
+        over_time = told_over_time(processor, session)
+        document["params"] = [[at_s, params.model_dump(mode="json")] for at_s, params in over_time]
     return document
 
 

@@ -9,7 +9,7 @@ from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
 from gemischt.core.engine.clip_placing import place_clips
 from gemischt.core.engine.placement import Matrix
-from gemischt.core.engine.resolving import delay_in_time, detector_eq
+from gemischt.core.engine.resolving import detector_eq, told_over_time
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.gain_params import GainParams
@@ -29,7 +29,7 @@ from gemischt.core.session.document import (
     Strip,
     Tap,
 )
-from gemischt.core.units import db_to_gain, ms_to_samples
+from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
 STAGES = ("source", "pre-fader", "post-fader")
 SOURCE, PRE_FADER, POST_FADER = range(3)
@@ -236,19 +236,23 @@ class _Drawing:
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
         detector = self._draw_detector(strip, processor, buffer) if processor.type == "compressor" else buffer
         operation = OperationId(strip.id, Role.PROCESSOR, (processor.id,))
-        self._process(operation, processor.type, buffer, detector, self._resolved(processor), processor.on)
+        lag, rate = self.latency[buffer], self.session.sample_rate_hz
+        over_time = told_over_time(processor, self.session)
+        told = tuple((s_to_samples(at_s, rate) + lag if at_s else 0, params) for at_s, params in over_time)
+        self._process(operation, processor.type, buffer, detector, told, processor.on)
 
     def _process(
-        self, operation: OperationId, kind: str, buffer: str, detector: str, params: FrozenModel, on: bool
+        self,
+        operation: OperationId,
+        kind: str,
+        buffer: str,
+        detector: str,
+        told: tuple[tuple[int, FrozenModel], ...],
+        on: bool,
     ) -> None:
-        latency = kind_of(kind).processor.latency_of(params, self.session.sample_rate_hz)
-        self.operations.append(specs.Process(operation, kind, buffer, detector, latency, params, on))
+        latency = kind_of(kind).processor.latency_of(told[0][1], self.session.sample_rate_hz)
+        self.operations.append(specs.Process(operation, kind, buffer, detector, latency, told, on))
         self.latency[buffer] += latency
-
-    def _resolved(self, processor: Simple) -> FrozenModel:
-        if processor.type == "delay" and processor.params.note is not None:
-            return delay_in_time(processor.params, self.session)
-        return processor.params
 
     def _draw_late(self, strip: Strip, work: str) -> None:
         feeds = self.late_feeds[strip.id]
@@ -277,7 +281,7 @@ class _Drawing:
         self._mix(feed, detector, self.latency[buffer])
         if key.filter != DetectorFilter():
             operation = OperationId(strip.id, Role.KEY_FILTER, part)
-            self._process(operation, "eq", detector, detector, detector_eq(key.filter), True)
+            self._process(operation, "eq", detector, detector, ((0, detector_eq(key.filter)),), True)
         return detector
 
     def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
@@ -285,7 +289,8 @@ class _Drawing:
             self._draw_lanes(strip, block, buffer)
         level_db = block.level_db if block.on else 0.0
         operation = OperationId(strip.id, Role.PROCESSOR, (block.id,))
-        self._process(operation, "gain", buffer, buffer, GainParams.model_construct(level_db=level_db), True)
+        told = ((0, GainParams.model_construct(level_db=level_db)),)
+        self._process(operation, "gain", buffer, buffer, told, True)
 
     def _draw_lanes(self, strip: Strip, block: Parallel, buffer: str) -> None:
         any_solo = any(lane.solo for lane in block.lanes)

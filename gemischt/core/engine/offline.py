@@ -1,25 +1,29 @@
 """A stretch of a session, aligned to the song."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+
+import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.renderer import DEFAULT_BLOCK, Renderer
+from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.session.document import Processor, Session
-from gemischt.core.units import s_to_samples
+from gemischt.core.units import SILENCE_DB, gain_to_db, s_to_samples
 
 LONGEST_RUN_UP_S = 10.0
-LONGEST_TAIL_S = 30.0
+SILENT_DBFS = -90.0
+LONGEST_TAIL_S = 120.0
+"""What rings longer after the last clip is cut."""
 
 
 def tail_samples(session: Session) -> int:
     """How long the mix may ring after the last clip: the slowest way through effects that follow each other."""
-    rate = session.sample_rate_hz
     arriving: dict[str, int] = {strip.id: 0 for strip in session.strips}
     for strip_id in processing_order(session):
         strip = session.strip(strip_id)
-        leaving = arriving[strip_id] + _chain_tail(strip.chain, rate)
+        leaving = arriving[strip_id] + _chain_tail(session, strip.chain)
         for destination in (strip.output, *(send.to for send in strip.sends)):
             if destination is not None:
                 arriving[destination] = max(arriving[destination], leaving)
@@ -27,18 +31,19 @@ def tail_samples(session: Session) -> int:
     return arriving[session.mix.id]
 
 
-def _chain_tail(chain: tuple[Processor, ...], sample_rate_hz: int) -> int:
+def _chain_tail(session: Session, chain: tuple[Processor, ...]) -> int:
     total = 0
     for processor in chain:
         if processor.type == "parallel":
-            total += max((_chain_tail(lane.chain, sample_rate_hz) for lane in processor.lanes), default=0)
+            total += max((_chain_tail(session, lane.chain) for lane in processor.lanes), default=0)
         elif processor.on:
-            total += kind_of(processor.type).processor.tail_of(processor.params, sample_rate_hz)
+            tail_of = kind_of(processor.type).processor.tail_of
+            total += max(tail_of(params, session.sample_rate_hz) for _, params in told_over_time(processor, session))
     return total
 
 
 def stretch_samples(session: Session, renderer: Renderer, from_s: float | None, to_s: float | None) -> tuple[int, int]:
-    """Half-open stretch to render; without an end, to the last clip's end and what rings after it."""
+    """Half-open stretch to render; without an end, to the last clip's end and what may ring after it."""
     rate = session.sample_rate_hz
     start = s_to_samples(from_s or 0.0, rate)
     ringing = min(tail_samples(session), s_to_samples(LONGEST_TAIL_S, rate))
@@ -71,3 +76,38 @@ def render_stretch(
             continue
         wanted -= block.shape[1]
         yield block
+
+
+class Ending:
+    """Blocks of a stretch without what falls silent at its end.
+
+    ``ringing_dbfs`` is, once all blocks have come, how loud it still was at the end of a stretch that was too short for
+    it to fall silent: in the last quarter of what rings, since repeats have pauses between them. None if it was silent.
+    """
+
+    def __init__(self, blocks: Iterable[Audio], least_samples: int, *, cut: bool) -> None:
+        """So many samples are kept whatever they hold."""
+        self._blocks = blocks
+        self._least_samples = least_samples
+        self._cut = cut
+        self.ringing_dbfs: float | None = None
+
+    def __iter__(self) -> Iterator[Audio]:
+        done = 0
+        held: list[Audio] = []
+        ringing: list[float] = []
+        for block in self._blocks:
+            done += block.shape[1]
+            level_dbfs = gain_to_db(float(np.abs(block).max()))
+            if done > self._least_samples:
+                ringing.append(level_dbfs)
+                if level_dbfs < SILENT_DBFS:
+                    held.append(block.copy())
+                    continue
+            yield from held
+            held.clear()
+            yield block
+        last_dbfs = max(ringing[-(1 + len(ringing) // 4) :], default=SILENCE_DB)
+        if self._cut and last_dbfs >= SILENT_DBFS:
+            self.ringing_dbfs = last_dbfs
+            yield from held

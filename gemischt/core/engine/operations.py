@@ -1,5 +1,6 @@
 """Specs become operations: objects bound to their buffers that work block by block."""
 
+from bisect import bisect_right
 from collections.abc import Mapping
 from typing import Protocol, TypeAlias, runtime_checkable
 
@@ -159,7 +160,7 @@ class DelayOperation:
 
 
 class ProcessOperation:
-    """A processor of the registry at work on its buffer."""
+    """A processor of the registry at work on its buffer; what it is told changes to the sample."""
 
     def __init__(
         self, spec: specs.Process, buffers: Buffers, sample_rate_hz: int, max_block: int, glide_samples: int
@@ -177,17 +178,46 @@ class ProcessOperation:
         )
         self.dynamics = self.processor if isinstance(self.processor, ReducesGain) else None
         """The processor, if it turns down what is loud."""
+        # Which of what it is told counts now; None until the place in the song is known.
+        self._now: int | None = None
         self.set(spec, glide=False)
 
     def set(self, spec: specs.Process, *, glide: bool) -> None:
-        self.processor.set(spec.params, on=spec.on, glide=glide)
+        self._told, self._on = spec.told, spec.on
+        self._starts = [start for start, _ in spec.told]
+        now = None if self._now is None else min(self._now, len(spec.told) - 1)
+        self._tell(now or 0, glide=glide)
+        self._now = now
 
     def run(self, position_samples: int, n_samples: int) -> None:
-        self.processor.process(self.buffer, self._detector, n_samples)
+        if len(self._told) == 1:
+            self.processor.process(self.buffer, self._detector, n_samples)
+            return
+        done = 0
+        while done < n_samples:
+            at = position_samples + done
+            now = max(0, bisect_right(self._starts, at) - 1)
+            if now != self._now:
+                self._tell(now, glide=self._now is not None)
+                self._now = now
+            until = self._starts[now + 1] if now + 1 < len(self._starts) else at + n_samples
+            step = min(n_samples - done, until - at)
+            self._run_part(done, done + step)
+            done += step
 
     def take_over(self, other: "ProcessOperation") -> None:
         if type(self.processor) is type(other.processor):
             self.processor.take_over(other.processor)
+            self._now = other._now or 0
+
+    def _tell(self, index: int, *, glide: bool) -> None:
+        self.processor.set(self._told[index][1], on=self._on, glide=glide)
+
+    def _run_part(self, first: int, end: int) -> None:
+        part = np.ascontiguousarray(self.buffer[:, first:end])
+        own = self._detector is self.buffer
+        self.processor.process(part, part if own else np.ascontiguousarray(self._detector[:, first:end]), end - first)
+        self.buffer[:, first:end] = part
 
 
 @runtime_checkable

@@ -124,6 +124,6 @@ def _settings(spec: specs.Spec) -> object:
         case specs.MixInto():
             return spec.gain
         case specs.Process():
-            return spec.params, spec.on
+            return spec.told, spec.on
         case _:
             return None

@@ -1,15 +1,26 @@
 """What processors are told, worked out from the song and from what else the document says of them."""
 
+from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
-from gemischt.core.session.document import DetectorFilter, Session
+from gemischt.core.session.document import DetectorFilter, Session, Simple, Tempo
 from gemischt.core.units import note_to_s
 
 
 def delay_in_time(params: DelayParams, session: Session) -> DelayParams:
     """A delay given as a note value, in milliseconds of the song's first tempo."""
+    return _in_tempo(params, session.tempo[0])
+
+
+def told_over_time(processor: Simple, session: Session) -> tuple[tuple[float, FrozenModel], ...]:
+    """What a processor is told from which second of the song on: delays given as notes follow the tempo."""
+    if processor.type == "delay" and processor.params.note is not None:
+        return tuple((tempo.at_s, _in_tempo(processor.params, tempo)) for tempo in session.tempo)
+    return ((0.0, processor.params),)
+
+
+def _in_tempo(params: DelayParams, tempo: Tempo) -> DelayParams:
     assert params.note is not None
-    tempo = session.tempo[0]
     time_ms = 1000.0 * note_to_s(params.note, bpm=tempo.bpm, beat=tempo.beat)
     return params.model_copy(update={"time_ms": time_ms, "note": None})
 

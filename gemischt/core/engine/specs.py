@@ -128,14 +128,17 @@ class Delay:
 
 @dataclass(frozen=True)
 class Process:
-    """Run a processor of the registry in place; the detector may be the buffer itself."""
+    """Run a processor of the registry in place; the detector may be the buffer itself.
+
+    ``told`` is what it is told from which sample on, the first from 0.
+    """
 
     id: OperationId
     kind: str
     buffer: str
     detector: str
     latency_samples: int
-    params: FrozenModel = field(compare=False)
+    told: tuple[tuple[int, FrozenModel], ...] = field(compare=False)
     on: bool = field(compare=False)
 
 

@@ -13,7 +13,8 @@ from gemischt.core.units import ms_to_samples
 
 TIME_FADE_MS = 60.0
 """How long a changed time is crossfaded in."""
-_FADED_DB = 80.0
+_FADED_DB = 100.0
+"""Ten over full scale falls under -90 dBFS."""
 
 
 def wet_gains(wet: float, width: float) -> list[float]:
@@ -29,7 +30,8 @@ def one_pole_coefficient(frequency_hz: float, sample_rate_hz: float) -> float:
 class DelayProcessor:
     """Repeats one or two channels. ``note`` must have been turned into ``time_ms`` before.
 
-    State: ``_ring`` (2, power of two) what will be repeated; ``_filters`` (2, 2); ``_line`` see core.dsp.delay_line.
+    State: ``_ring`` (2, power of two) what will be repeated, longer once it has to be; ``_filters`` (2, 2); ``_line``
+    see core.dsp.delay_line.
     """
 
     def __init__(self, place: Place) -> None:
@@ -50,7 +52,7 @@ class DelayProcessor:
     @staticmethod
     def tail_of(params: DelayParams, sample_rate_hz: int) -> int:
         faded = 0.0 if params.feedback < 1e-4 else _FADED_DB / (-20.0 * math.log10(params.feedback))
-        return ms_to_samples(min(params.time_ms, LONGEST_MS) * (1.0 + math.ceil(faded)), sample_rate_hz)
+        return ms_to_samples(params.time_ms * (1.0 + math.ceil(faded)), sample_rate_hz)
 
     def set(self, params: DelayParams, *, on: bool, glide: bool) -> None:
         rate = self._place.sample_rate_hz
@@ -62,7 +64,8 @@ class DelayProcessor:
         )
         gains = wet_gains(params.wet if on else 0.0, params.width)
         start_ramp(self._blend, self._blend_remaining, np.array(gains), samples)
-        length = max(1, ms_to_samples(min(params.time_ms, LONGEST_MS), rate))
+        length = max(1, ms_to_samples(params.time_ms, rate))
+        self._reach(length)
         delay_line.aim_line(self._line, length, ms_to_samples(TIME_FADE_MS, rate) if glide else 0)
 
     def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
@@ -72,8 +75,8 @@ class DelayProcessor:
         blend_wet(audio, self._wet, n_samples, self._blend, self._blend_remaining)
 
     def take_over(self, other: "DelayProcessor") -> None:
+        self._ring = other._ring.copy()
         for own, before in (
-            (self._ring, other._ring),
             (self._line, other._line),
             (self._filters, other._filters),
             (self._ramp, other._ramp),
@@ -82,3 +85,12 @@ class DelayProcessor:
             (self._blend_remaining, other._blend_remaining),
         ):
             own[:] = before
+
+    def _reach(self, length_samples: int) -> None:
+        """Let the ring be long enough, what it holds kept: notes of slow songs are longer than any set time."""
+        size, longer = self._ring.shape[1], delay_line.ring_size(length_samples)
+        if longer > size:
+            ages = self._line[delay_line.WRITE] - np.arange(1, size + 1)
+            ring = np.zeros((2, longer))
+            ring[:, ages & (longer - 1)] = self._ring[:, ages & (size - 1)]
+            self._ring = ring

@@ -5,6 +5,7 @@ from pydantic import Field
 from gemischt.core.parameters import FrozenModel, parameter
 
 LONGEST_MS = 4000.0
+LONGEST_NOTE_S = 30.0
 
 
 class DelayParams(FrozenModel):

@@ -8,8 +8,10 @@ from typing import Any
 from pydantic import ValidationError
 
 from gemischt.core.errors import Fault, InvalidSession
+from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.routing.graph import find_loop, walk_chain
 from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Session
+from gemischt.core.units import note_to_s
 
 
 def parse_session(document: object, *, where: str = "") -> Session:
@@ -104,6 +106,8 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
         for processor in processors:
             if processor.type == "parallel":
                 yield from _repeated(f"{path}/chain/{processor.id}", (lane.id for lane in processor.lanes))
+            if processor.type == "delay" and processor.params.note is not None:
+                yield from _note_faults(f"{path}/chain/{processor.id}/note", processor.params.note, session)
             elif processor.type == "compressor" and processor.key.source not in (None, *kinds):
                 yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
 
@@ -167,3 +171,14 @@ def _repeated(path: str, ids: Iterable[str]) -> Iterator[Fault]:
 
 def _path(location: tuple[int | str, ...]) -> str:
     return "/".join(str(step) for step in location)
+
+
+def _note_faults(path: str, note: str, session: Session) -> Iterator[Fault]:
+    """A delay that would have to wait longer than it can."""
+    for tempo in session.tempo:
+        length_s = note_to_s(note, bpm=tempo.bpm, beat=tempo.beat)
+        if length_s > LONGEST_NOTE_S:
+            reason = (
+                f"a {note} note lasts {length_s:.0f} s at {tempo.bpm:g} bpm; a delay reaches {LONGEST_NOTE_S:.0f} s"
+            )
+            yield Fault(path, reason)

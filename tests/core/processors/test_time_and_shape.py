@@ -9,6 +9,7 @@ import numpy as np
 from scipy.signal import firwin, lfilter, resample
 
 from gemischt.core.dsp.shaping import LATENCY_SAMPLES
+from gemischt.core.errors import InvalidSession
 from gemischt.core.processors.delay import DelayProcessor
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.gain import GainProcessor
@@ -56,6 +57,51 @@ class DelayTest(unittest.TestCase):
                 bench.track("click", impulse(RATE_HZ, channels=2), chain=chain)
                 out = bench.render(RATE_HZ)
                 self.assertEqual(int(np.argmax(out[0])), round(milliseconds * 48))
+
+    def test_notes_of_slow_songs_are_as_long_as_they_are(self) -> None:
+        # 240 / bpm seconds to the whole note; times set by hand end at 4 s.
+        for bpm in (40, 15):
+            with self.subTest(bpm=bpm):
+                bench = Bench(tempo=[{"bpm": bpm}])
+                chain = [{"id": "d", "type": "delay", "params": {"note": "1/1", "feedback": 0.0}}]
+                bench.track("click", impulse(20 * RATE_HZ, channels=2), chain=chain)
+                self.assertEqual(int(np.argmax(bench.render(17 * RATE_HZ)[0])), round(240 / bpm * RATE_HZ))
+
+    def test_a_note_longer_than_a_delay_reaches_is_refused(self) -> None:
+        bench = Bench(tempo=[{"bpm": 120}, {"at_s": 9.0, "bpm": 10.0, "beat": "1/16"}])
+        bench.track("click", impulse(100), chain=[{"id": "d", "type": "delay", "params": {"note": "1/1"}}])
+        with self.assertRaises(InvalidSession) as caught:
+            bench.session()
+        self.assertIn("a 1/1 note lasts 96 s at 10 bpm", str(caught.exception))
+
+    def test_notes_follow_a_tempo_that_changes_inside_the_song(self) -> None:
+        # A quarter is 0.5 s at 120 bpm and 1 s at 60.
+        clicks = np.zeros((2, 8 * RATE_HZ))
+        for at_s in (0.2, 3.0, 5.5):
+            clicks[:, round(at_s * RATE_HZ)] = 1.0
+        tempo = [{"bpm": 120}, {"at_s": 2.0, "bpm": 60}, {"at_s": 5.0, "bpm": 120}]
+        outs = []
+        for block in (333, 4096):
+            bench = Bench(tempo=tempo)
+            late = {"id": "l", "type": "limiter", "params": {"ceiling_dbtp": 0.0}}
+            delay = {"id": "d", "type": "delay", "params": {"note": "1/4", "feedback": 0.0, "wet": 1.0}}
+            bench.track("click", clicks, chain=[late, delay])
+            renderer = bench.renderer(max_block=block)
+            outs.append(renderer.render(8 * RATE_HZ)[0])
+            heard = np.flatnonzero(np.abs(outs[-1]) > 0.5) - renderer.latency_samples
+            self.assertEqual([round(float(at) / RATE_HZ, 4) for at in heard], [0.7, 4.0, 6.0])
+        np.testing.assert_allclose(*outs, atol=1e-12)
+
+    def test_a_jump_behind_a_change_of_tempo_takes_the_tempo_there(self) -> None:
+        bench = Bench(tempo=[{"bpm": 120}, {"at_s": 1.0, "bpm": 60}])
+        clicks = np.zeros((2, 4 * RATE_HZ))
+        clicks[:, 2 * RATE_HZ] = 1.0
+        bench.track(
+            "c", clicks, chain=[{"id": "d", "type": "delay", "params": {"note": "1/4", "feedback": 0.0, "wet": 1.0}}]
+        )
+        renderer = bench.renderer()
+        renderer.seek(2 * RATE_HZ)
+        self.assertEqual(int(np.argmax(renderer.render(2 * RATE_HZ)[0])), RATE_HZ)
 
     def test_cuts_inside_the_loop_work_once_more_on_each_repeat(self) -> None:
         tone = sine(5000, -6, 0.05)

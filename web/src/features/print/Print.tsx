@@ -16,6 +16,7 @@ type Result = {
   file_name: string;
   bits: string;
   clipped_samples: number;
+  ringing_dbfs: number | null;
   summary: Record<
     "duration_s" | "sample_peak_dbfs" | "true_peak_dbtp" | "integrated_lufs" | "max_short_term_lufs",
     number | null
@@ -134,6 +135,12 @@ function PrintRow({ job }: { job: JobStatus }) {
           <Figure name="true peak" value={formatDb(result.summary.true_peak_dbtp)} />
           <Figure name="I, LUFS" value={formatDb(result.summary.integrated_lufs)} />
           <Figure name="range, LU" value={formatDb(result.summary.loudness_range_lu)} />
+          {result.ringing_dbfs !== null && (
+            <chakra.span color="over" fontWeight="700">
+              ⚠ still rang at {formatDb(result.ringing_dbfs)} dBFS two minutes after the last clip and
+              was cut there; shorten the feedback or print a longer stretch
+            </chakra.span>
+          )}
           {result.clipped_samples > 0 && (
             <chakra.span color="over" fontWeight="700">
               ⚠ {result.clipped_samples} samples clipped; turn the mix down or print 32 bits float
