@@ -92,7 +92,8 @@ class DynamicsProcessor:
         self._params = params
         times_ms = (params.attack_ms, params.release_ms, RMS_TIME_CONSTANT_MS)
         self._feedbacks[:] = [time_constant_to_coefficient(time_ms, self._sample_rate_hz) for time_ms in times_ms]
-        self._hold_samples = ms_to_samples(params.hold_ms, self._sample_rate_hz)
+        # What is decided early has to last until the end of what it was decided for.
+        self._hold_samples = ms_to_samples(params.hold_ms, self._sample_rate_hz) + self._ring.shape[1]
 
     def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
         """Compress ``audio`` by the level of ``detector``, which may be the same array."""

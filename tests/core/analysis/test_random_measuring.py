@@ -102,7 +102,7 @@ class RandomMeasuringTest(unittest.TestCase):
 
     def test_lanes_read_the_same_on_a_strip_alone(self) -> None:
         # Long enough that loudness hardly depends on how late a signal is.
-        self.bench = noise_for(2.0)
+        self.bench = noise_for(4.0)
         compared = 0
         for number, session in enumerate(self.sessions(16)):
             store = MemoryRenders()

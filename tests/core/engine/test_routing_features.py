@@ -33,6 +33,16 @@ class ControlGroupTest(unittest.TestCase):
         plain = peak_db(self.bench([]).render(N))
         self.assertAlmostEqual(peak_db(self.bench(groups).render(N)) - plain, -10.0, places=6)
 
+    def test_a_strip_in_two_nested_groups_counts_each_once(self) -> None:
+        groups = [
+            {"id": "g", "name": "G", "members": ["voice", "h"], "level_db": -10.0},
+            {"id": "h", "name": "H", "members": ["voice"], "level_db": -3.0},
+            {"id": "i", "name": "I", "members": ["g", "h"], "level_db": -1.0},
+        ]
+        plain = peak_db(self.bench([]).render(N))
+        self.assertAlmostEqual(peak_db(self.bench(groups[:2]).render(N)) - plain, -13.0, places=6)
+        self.assertAlmostEqual(peak_db(self.bench(groups).render(N)) - plain, -14.0, places=6)
+
     def test_a_group_at_silence_silences_what_the_reverb_gets_and_a_bus_fader_does_not(self) -> None:
         group = {"id": "g", "name": "G", "members": ["voice", "bus"], "level_db": None}
         self.assertFalse(np.any(self.bench([group]).render(N)))

@@ -74,3 +74,40 @@ class DuckingTest(unittest.TestCase):
         depths = [20 * np.log10(out[start : start + N // 4].min() / 0.25) for start in range(0, N, N // 4)]
         np.testing.assert_allclose(depths, depths[0], atol=0.01)
         self.assertLess(depths[0], -15.0)
+
+
+class KeyLevelTest(unittest.TestCase):
+    def reduction_db(self, tap: str, *, channels: int) -> float:
+        """Of a key at -12 dBFS into a threshold of -30: 18 dB with an endless ratio (arithmetic)."""
+        bench = Bench()
+        bench.track("key", np.full((channels, 9600), 10 ** (-12 / 20)))
+        duck = compressor(key={"from": "key", "tap": tap}, threshold_db=-30, ratio=None, knee_db=0, attack_ms=0)
+        bench.track("target", np.full((2, 9600), 0.1), chain=[duck])
+        renderer = bench.renderer()
+        renderer.render(4800)
+        return float(renderer.plan.reductions_db(512).max())
+
+    def test_a_key_hears_its_tap_as_it_is(self) -> None:
+        # The session format: no pan law in front of the fader, -3.01 dB on each side behind it for one channel.
+        cases = (("pre-chain", 1, 18.0), ("pre-fader", 1, 18.0), ("post-fader", 1, 14.99), ("pre-fader", 2, 18.0))
+        for tap, channels, reduction_db in cases:
+            with self.subTest(tap=tap, channels=channels):
+                self.assertAlmostEqual(self.reduction_db(tap, channels=channels), reduction_db, places=2)
+
+
+class LookaheadTest(unittest.TestCase):
+    def test_the_reduction_lasts_until_the_end_of_what_was_loud(self) -> None:
+        loud = np.full((2, RATE_HZ), 0.01)
+        loud[:, 9600:19200] = 0.5
+        for lookahead_ms in (1.0, 5.0, 20.0):
+            for release_ms in (1.0, 40.0):
+                with self.subTest(lookahead_ms=lookahead_ms, release_ms=release_ms):
+                    params = {"lookahead_ms": lookahead_ms, "release_ms": release_ms, "attack_ms": 0.1, "knee_db": 0}
+                    bench = Bench()
+                    bench.track("loud", loud, chain=[compressor(threshold_db=-26.0, ratio=None, **params)])
+                    renderer = bench.renderer()
+                    out = renderer.render(30000)[0]
+                    start = renderer.latency_samples + 9600
+                    # -6 dBFS is held at the threshold to its last sample, then released.
+                    np.testing.assert_allclose(out[start : start + 9600], 10 ** (-26 / 20), rtol=0.01)
+                    self.assertGreater(out[start + 9600 + 9000], 0.0095)
