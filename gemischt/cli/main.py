@@ -20,7 +20,7 @@ from gemischt.core.engine.offline import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
 from gemischt.core.session.actions import AddTracks
 from gemischt.core.session.document import Session
-from gemischt.core.units import finite_or_none
+from gemischt.core.units import heard_or_none
 from gemischt.operations.importing import import_file
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.printing import print_mix
@@ -283,10 +283,10 @@ def paths(
             for step in way.steps
         )
         print(
-            f"  {steps}: gain {way.gain_db:+.2f} dB, {_show(finite_or_none(way.mix_rms_dbfs))} dBFS RMS, "
+            f"  {steps}: gain {way.gain_db:+.2f} dB, {_show(heard_or_none(way.mix_rms_dbfs))} dBFS RMS, "
             f"later by {way.later_ms:.1f} ms, {100.0 * way.share:.0f} %"
         )
-    print(f"  sum: gain {ledger.sum_gain_db:+.2f} dB, {_show(finite_or_none(ledger.sum_rms_dbfs))} dBFS RMS")
+    print(f"  sum: gain {ledger.sum_gain_db:+.2f} dB, {_show(heard_or_none(ledger.sum_rms_dbfs))} dBFS RMS")
     if ledger.twice_db is not None:
         print(f"  heard twice: {ledger.twice_db:+.2f} dB over its loudest dry way")
 

@@ -6,6 +6,8 @@ Decibels of a silent signal are ``-inf`` here; documents and messages write that
 import math
 
 SILENCE_DB = -math.inf
+UNHEARD_DB = -100.0
+"""Readings of levels below this, re full scale, are told as silence: far below what is heard."""
 _HAIR_SAMPLES = 1e-6
 
 
@@ -42,6 +44,15 @@ def power_to_db(power: float) -> float:
 def finite_or_none(level_db: float) -> float | None:
     """A level as documents write it: infinities become ``None``."""
     return level_db if math.isfinite(level_db) else None
+
+
+def heard_or_none(level_db: float) -> float | None:
+    """A measured level as reports write it: what nobody can hear becomes ``None``.
+
+    >>> heard_or_none(-99.0), heard_or_none(-111.1)
+    (-99.0, None)
+    """
+    return level_db if UNHEARD_DB <= level_db < math.inf else None
 
 
 def s_to_samples(time_s: float, sample_rate_hz: float) -> int:

@@ -7,7 +7,7 @@ from typing import Any
 from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.ladder import ladder_ends
 from gemischt.core.analysis.listening import StretchS
-from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement, levels_to_json
+from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
 from gemischt.core.analysis.measuring import measure_song
 from gemischt.core.data import bs1770
 from gemischt.core.session.document import Session
@@ -71,7 +71,7 @@ def strip_to_json(strip: StripMeasurement) -> dict[str, Any]:
     """A strip's stages in order, the index of the first that clips, what its compressors did, its stereo figures."""
     return {
         "stages": [
-            {"name": stage.name, "processor": stage.processor, "lane": stage.lane, **levels_to_json(stage.levels)}
+            {"name": stage.name, "processor": stage.processor, "lane": stage.lane, **report_to_json(stage.levels)}
             for stage in strip.stages
         ],
         "clips_at": strip.clips_at,

@@ -17,6 +17,7 @@ from gemischt.core.analysis.reference import Figure, Place, bring_to_reference
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Id, Session
 from gemischt.core.session.edits import find_strip
+from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
 from gemischt.operations.printing import Bits, print_mix
 from gemischt.operations.reports import report_to_json
@@ -94,8 +95,8 @@ class MatchLoudness(BaseModel):
         there = mix_loudness_lufs(self.other, other_measured, self.stretch_s)
         audible = min(here, there) > FLOOR_DB
         return {
-            "lufs": report_to_json(here),
-            "other_lufs": report_to_json(there),
+            "lufs": heard_or_none(here),
+            "other_lufs": heard_or_none(there),
             "matching_db": here - there if audible else 0.0,
         }
 

@@ -1,7 +1,14 @@
+const UNHEARD_DB = -100;
+
 /** A level with one decimal and a true minus; silence as a word-like sign. */
 export function formatDb(levelDb: number | null, floorDb = -149): string {
   if (levelDb === null || levelDb <= floorDb) return "−∞";
   return formatNumber(levelDb, 1);
+}
+
+/** A measured level: what nobody can hear reads as silence, as in the server's reports. */
+export function formatReading(levelDb: number | null): string {
+  return formatDb(levelDb, UNHEARD_DB);
 }
 
 /** A number with a typographic minus. */

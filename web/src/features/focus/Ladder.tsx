@@ -6,7 +6,7 @@ import { useOpen } from "../../app/SessionContext";
 import { REFERENCE_DB, SCALE_HIGH_DB, SCALE_LOW_DB } from "../../canvas/scale";
 import { useCanvas } from "../../canvas/useCanvas";
 import { ValueField } from "../../controls/ValueField";
-import { formatDb, formatNumber } from "../../lib/format";
+import { formatDb, formatNumber, formatReading } from "../../lib/format";
 import { readMeter, SILENT_DB, type Frame, type Stage } from "../../live/frames";
 import { Sends } from "./Sends";
 
@@ -109,11 +109,11 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
       levels.current = read(frame);
       const rungs = column.current?.querySelectorAll<HTMLElement>("[data-rung]") ?? [];
       column.current?.querySelectorAll<HTMLElement>("[data-of]").forEach((figure) => {
-        const text = formatDb(frame ? live.reading(frame, figure.dataset.of ?? "").peakDb : null);
+        const text = formatReading(frame ? live.reading(frame, figure.dataset.of ?? "").peakDb : null);
         if (figure.textContent !== text) figure.textContent = text;
       });
       rungs.forEach((rung, place) => {
-        const text = formatDb(frame ? (levels.current[place] ?? null) : null);
+        const text = formatReading(frame ? (levels.current[place] ?? null) : null);
         const figure = rung.querySelector("[data-level]");
         if (figure && figure.textContent !== text) figure.textContent = text;
       });

@@ -4,7 +4,7 @@ import { useCallback, useLayoutEffect, useRef, useState } from "react";
 import { useActing, useTransport } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
-import { formatDb, formatNumber } from "../../lib/format";
+import { formatNumber, formatReading } from "../../lib/format";
 import { readMeter } from "../../live/frames";
 import { size } from "../../theme/tokens";
 import { METER_PX, REDUCTION_PX } from "./columns";
@@ -57,7 +57,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
           const tone = toneOf(level.holdDb, judged);
           paintMeters(context, row * size.rowPx, colors, level, tone);
           if (!writes) return;
-          write(cells.peaks.get(id), formatDb(frame ? level.holdDb : null), tone);
+          write(cells.peaks.get(id), formatReading(frame ? level.holdDb : null), tone);
           const reductionDb = frame?.reductions[index] ?? 0;
           write(cells.reductions.get(id), reductionDb > 0.05 ? formatNumber(-reductionDb, 1) : "");
         });

@@ -137,8 +137,8 @@ function PrintRow({ job }: { job: JobStatus }) {
           <Figure name="range, LU" value={formatDb(result.summary.loudness_range_lu)} />
           {result.ringing_dbfs !== null && (
             <chakra.span color="over" fontWeight="700">
-              ⚠ still rang at {formatDb(result.ringing_dbfs)} dBFS two minutes after the last clip and
-              was cut there; shorten the feedback or print a longer stretch
+              ⚠ still rang at {formatDb(result.ringing_dbfs)} dBFS two minutes after the last clip and was cut
+              there; shorten the feedback or print a longer stretch
             </chakra.span>
           )}
           {result.clipped_samples > 0 && (

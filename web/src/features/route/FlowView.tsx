@@ -7,7 +7,7 @@ import { useOpen, useTransport } from "../../app/SessionContext";
 import { foldFolder, focusStrip, useView } from "../../app/store";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
-import { formatDb } from "../../lib/format";
+import { formatReading } from "../../lib/format";
 import { readMeter, SILENT_DB, type Stage } from "../../live/frames";
 import { connect } from "./connecting";
 import { paintFlow } from "./drawFlow";
@@ -15,7 +15,6 @@ import { geometryOf, litBy } from "./geometry";
 
 const TAP_STAGE = { "pre-chain": "source", "pre-fader": "pre-fader", "post-fader": "post-fader" } as const;
 const WRITE_EVERY_MS = 120;
-const INAUDIBLE_DB = -120;
 
 /** The flow: strips in columns, ribbons as thick as what runs in them, the ways of one strip lit. */
 export function FlowView({ flow }: { flow: Flow }) {
@@ -84,7 +83,7 @@ export function FlowView({ flow }: { flow: Flow }) {
   useEffect(() => {
     const write = () =>
       area.current?.querySelectorAll<HTMLElement>("[data-flow-level]").forEach((figure) => {
-        const text = formatDb(peakDb(figure.dataset.flowLevel ?? "", "post-fader"), INAUDIBLE_DB);
+        const text = formatReading(peakDb(figure.dataset.flowLevel ?? "", "post-fader"));
         if (figure.textContent !== text) figure.textContent = text;
       });
     write();

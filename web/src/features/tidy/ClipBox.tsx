@@ -185,18 +185,18 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
         side="left"
         corner
         cursor="ne-resize"
-        at={shown.fade_in_s * pxPerS}
+        at={(shown.fade_in_s ?? 0) * pxPerS}
         onPointerDown={drag((byS) => ({
-          fade_in_s: Math.min(keptS, Math.max(0, clip.fade_in_s + byS)),
+          fade_in_s: Math.min(keptS, Math.max(0, (clip.fade_in_s ?? 0) + byS)),
         }))}
       />
       <Handle
         side="right"
         corner
         cursor="nw-resize"
-        at={shown.fade_out_s * pxPerS}
+        at={(shown.fade_out_s ?? 0) * pxPerS}
         onPointerDown={drag((byS) => ({
-          fade_out_s: Math.min(keptS, Math.max(0, clip.fade_out_s - byS)),
+          fade_out_s: Math.min(keptS, Math.max(0, (clip.fade_out_s ?? 0) - byS)),
         }))}
       />
       {shown.reversed && (

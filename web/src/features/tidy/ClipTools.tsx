@@ -27,13 +27,13 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
   const seconds = (field: "fade_in_s" | "fade_out_s", label: string) => (
     <ValueField
       label={`Clip ${label}`}
-      value={clip[field]}
+      value={clip[field] ?? null}
       minimum={0}
       maximum={3600}
-      fallback={0}
+      fallback={null}
       step={0.05}
       unit="s"
-      format={(value) => formatNumber(value ?? 0, 2)}
+      format={(value) => (value === null ? "auto" : formatNumber(value, 2))}
       onPreview={(value) => live.preview(set({ [field]: value }))}
       onCommit={(value) => void edit(set({ [field]: value }))}
       onCancel={() => live.revert()}
@@ -53,6 +53,14 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
       </PlainButton>
       <span>fade in {seconds("fade_in_s", "fade in")} s</span>
       <span>out {seconds("fade_out_s", "fade out")} s</span>
+      <PlainButton
+        title="How fades that are set go: straight, or of equal power"
+        onClick={() =>
+          void edit(set({ fade_shape: clip.fade_shape === "linear" ? "equal-power" : "linear" }))
+        }
+      >
+        {clip.fade_shape === "linear" ? "Fade by power" : "Fade straight"}
+      </PlainButton>
       <span>
         gain{" "}
         <LevelField

@@ -7,7 +7,7 @@ import { useActing, useConnected, useOpen, useTransport } from "../../app/Sessio
 import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { useEachFrame } from "../../lib/animation";
-import { formatDb, formatTime } from "../../lib/format";
+import { formatReading, formatTime } from "../../lib/format";
 import { barAndBeat, barS, noteSign } from "../../lib/music";
 import { useTheme } from "../../theme/useTheme";
 import { Monitor } from "./Monitor";
@@ -228,7 +228,7 @@ function Loudness() {
     if (!frame || now - shownAt.current < 100) return;
     shownAt.current = now;
     READINGS.forEach((_, index) =>
-      setText(element.children[index]?.children[0], formatDb(frame.mix[index] ?? null)),
+      setText(element.children[index]?.children[0], formatReading(frame.mix[index] ?? null)),
     );
   });
   return (
