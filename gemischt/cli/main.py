@@ -1,5 +1,6 @@
 """The ``gemischt`` command."""
 
+import io
 import json
 import os
 import sys
@@ -27,6 +28,7 @@ from gemischt.operations.printing import print_mix
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_files import (
     check_session_file,
+    check_stored_session,
     export_session,
     is_session_file,
     locate_session,
@@ -53,6 +55,10 @@ JsonOption = Annotated[bool, typer.Option("--json", help="Print machine-readable
 
 def main() -> None:
     """Run the command; errors go to stderr, with exit code 1 for bad input and 2 for wrong usage."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            # File names may be no text at all.
+            stream.reconfigure(errors="backslashreplace")
     try:
         app()
     except InvalidSession as error:
@@ -246,7 +252,7 @@ def validate(session: str, data: DataOption = None, as_json: JsonOption = False)
         faults = check_session_file(Path(session))
     else:
         with opened(data) as workspace:
-            workspace.open_media(workspace.sessions.find(session).session)
+            faults = check_stored_session(workspace, workspace.sessions.find(session).session)
     if as_json:
         print(json.dumps([{"path": fault.path, "reason": fault.reason} for fault in faults]))
     if faults:

@@ -40,6 +40,6 @@ def import_file(
 
 def clean_name(name: str) -> str:
     """The last part of a path in either style, without control characters."""
-    last = re.split(r"[/\\]", name)[-1]
+    last = re.split(r"[/\\]", name.encode(errors="replace").decode())[-1]
     kept = "".join(character for character in last if unicodedata.category(character)[0] != "C")
     return kept.strip()[:200] or "untitled"

@@ -8,7 +8,7 @@ import numpy as np
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
 from gemischt.operations.reports import report_to_json
-from gemischt.storage.audio_files import inspect_audio, read_blocks
+from gemischt.storage.audio_reading import inspect_audio, read_blocks
 
 
 def measure_file(path: Path) -> Summary:

@@ -1,6 +1,9 @@
 """A mix into a file."""
 
+import errno
+import shutil
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -24,7 +27,7 @@ from gemischt.core.session.document import Session
 from gemischt.core.units import s_to_samples
 from gemischt.operations.workspace import OpenMedia
 from gemischt.storage.audio_files import Progress, no_progress
-from gemischt.storage.writing import written_beside
+from gemischt.storage.writing import disk_error, written_beside
 
 Bits = Literal["16", "24", "32f"]
 RELEASE_EVERY_SAMPLES = 20 * 48000
@@ -33,6 +36,7 @@ _BYTES: dict[Bits, int] = {"16": 2, "24": 3, "32f": 4}
 # A plain WAV file counts its bytes in 32 bits; beyond that the RF64 variant is written.
 _PLAIN_WAV_BYTES = 2**32 - 4096
 _DITHER_SEED = 1770
+_FULL_BYTES = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -77,6 +81,7 @@ def print_mix(
 
     with (
         written_beside(path) as temporary,
+        _refusals(path),
         soundfile.SoundFile(
             str(temporary),
             "w",
@@ -96,6 +101,16 @@ def print_mix(
         ending = Ending(blocks, renderer.length_samples - start if to_s is None else total, cut=cut)
         summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, n_channels=2)
     return Printed(path, summary, quantizer.clipped_samples, ending.ringing_dbfs)
+
+
+@contextmanager
+def _refusals(path: Path) -> Iterator[None]:
+    """The file library only says that the system refused: whether the disk is full is looked up."""
+    try:
+        yield
+    except (soundfile.LibsndfileError, AssertionError) as error:
+        full = shutil.disk_usage(path.parent).free < _FULL_BYTES
+        raise disk_error(OSError(errno.ENOSPC if full else errno.EIO, str(error)), path) from error
 
 
 def watched_blocks(

@@ -2,10 +2,8 @@
 
 import hashlib
 import mmap
-import os
 import shutil
-import struct
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -17,13 +15,11 @@ from sqlalchemy import select
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio, NotFound
+from gemischt.storage.audio_reading import inspect_audio, read_blocks
 from gemischt.storage.database import Database
 from gemischt.storage.tables import AudioRow
 from gemischt.storage.writing import held, sweep, written_beside
 
-MAX_CHANNELS = 2
-MAX_DURATION_S = 3600.0
-READ_FRAMES = 65536
 _SAFE_SUFFIXES = frozenset({".wav", ".flac", ".aif", ".aiff", ".ogg", ".w64", ".caf", ".rf64"})
 
 Progress = Callable[[float], None]
@@ -70,7 +66,7 @@ class AudioStore:
         """
         with held(self._folder, shared=True):
             info = inspect_audio(source, name)
-            sha256 = _hash_file(source)
+            sha256 = hash_file(source)
             known = self._row(sha256)
             if known is None:
                 suffix = Path(name).suffix.lower()
@@ -140,6 +136,10 @@ class AudioStore:
             return
         with written_beside(path) as temporary, temporary.open("wb") as out:
             _write_resampled(source, name, source_rate_hz, rate_hz, out, progress)
+            if out.tell() == 0:
+                raise BadAudio(
+                    f"it is too short: at {rate_hz} Hz nothing is left of it", where=name, remedy="Export it again."
+                )
 
 
 class MappedSamples:
@@ -147,73 +147,15 @@ class MappedSamples:
 
     def __init__(self, path: Path, n_channels: int) -> None:
         with path.open("rb") as file:
-            self._map = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
-        self.samples: MediaSamples = np.frombuffer(self._map, dtype="<f4").reshape(-1, n_channels)
+            empty = path.stat().st_size == 0
+            self._map = None if empty else mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+        held = np.zeros(0, np.float32) if self._map is None else np.frombuffer(self._map, dtype="<f4")
+        self.samples: MediaSamples = held.reshape(-1, n_channels)
 
     def release_pages(self) -> None:
         """Give the pages read so far back to the system; they are read again when needed."""
-        self._map.madvise(mmap.MADV_DONTNEED)
-
-
-def inspect_audio(path: Path, name: str) -> soundfile._SoundFileInfo:
-    """Header of a file that can be used; BadAudio says why one cannot."""
-    if path.stat().st_size == 0:
-        raise BadAudio("the file is empty (0 bytes)", where=name, remedy="Export it again.")
-    try:
-        info = soundfile.info(str(path))
-    except soundfile.LibsndfileError as error:
-        reason = str(error.error_string).rstrip(".")
-        raise BadAudio(
-            f"not readable as audio ({reason})",
-            where=name,
-            remedy="Gemischt reads WAV, FLAC, AIFF and Ogg; convert it or export it again.",
-        ) from None
-    if info.channels > MAX_CHANNELS:
-        raise BadAudio(
-            f"it has {info.channels} channels; tracks take one or two",
-            where=name,
-            remedy="Export it as mono or stereo files.",
-        )
-    if info.frames == 0:
-        raise BadAudio("it holds no samples", where=name, remedy="Export it again.")
-    if info.frames / info.samplerate > MAX_DURATION_S:
-        minutes = info.frames / info.samplerate / 60.0
-        raise BadAudio(
-            f"it lasts {minutes:.0f} minutes; the limit is {MAX_DURATION_S / 60.0:.0f}",
-            where=name,
-            remedy="Cut it into shorter files.",
-        )
-    _check_complete(path, name)
-    return info
-
-
-def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> Iterator[MediaSamples]:
-    """Blocks (n_frames, n_channels) of float32; BadAudio where decoding fails or a sample is not a number."""
-    done = 0
-    try:
-        with soundfile.SoundFile(str(path)) as file:
-            while len(block := file.read(block_frames, dtype="float32", always_2d=True)):
-                if not np.isfinite(block).all():
-                    second = done / file.samplerate
-                    raise BadAudio(
-                        f"it holds samples that are not numbers, the first near {second:.2f} s",
-                        where=name,
-                        remedy="Render the file again in the program it comes from.",
-                    )
-                done += len(block)
-                yield block
-            if done < file.frames:
-                raise BadAudio(
-                    f"it breaks off: {done} of {file.frames} samples could be read",
-                    where=name,
-                    remedy="Copy or export it again.",
-                )
-    except soundfile.LibsndfileError as error:
-        raise BadAudio(
-            f"it is damaged after {done} samples ({str(error.error_string).rstrip('.')})",
-            where=name,
-            remedy="Copy or export it again.",
-        ) from None
+        if self._map is not None:
+            self._map.madvise(mmap.MADV_DONTNEED)
 
 
 def _write_resampled(
@@ -232,27 +174,7 @@ def _write_resampled(
         out.write(stream.resample_chunk(np.zeros((0, info.channels), np.float32), last=True).astype("<f4").tobytes())
 
 
-def _check_complete(path: Path, name: str) -> None:
-    """A WAV file that was cut off reads as a shorter one without a word; its header tells."""
-    size = path.stat().st_size
-    with path.open("rb") as file:
-        head = file.read(12)
-        if len(head) < 12 or head[:4] != b"RIFF" or head[8:12] != b"WAVE":
-            return
-        while len(chunk := file.read(8)) == 8:
-            kind, length = struct.unpack("<4sI", chunk)
-            if kind == b"data":
-                there = size - file.tell()
-                if length not in (0, 0xFFFFFFFF) and there < length:
-                    raise BadAudio(
-                        f"it is cut off: {there} of {length} bytes of audio are there",
-                        where=name,
-                        remedy="Copy or export it again.",
-                    )
-                return
-            file.seek(length + length % 2, os.SEEK_CUR)
-
-
-def _hash_file(path: Path) -> str:
+def hash_file(path: Path) -> str:
+    """SHA-256 of a file's bytes, in hexadecimal."""
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()

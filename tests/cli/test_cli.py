@@ -211,12 +211,33 @@ class ValidateTest(CommandCase):
 
     def test_audio_that_is_missing_or_outside(self) -> None:
         path = self.session_file()
-        for audio, reason in (("audio/none.wav", "no such file"), ("../../secret.wav", "leads out")):
+        for audio, reason in (("audio/none.wav", "no such file"), ("../../secret.wav", "stay in the session's folder")):
             with self.subTest(audio):
                 document = json.loads(path.read_text())
                 document["media"][0]["path"] = audio
                 path.write_text(json.dumps(document))
                 self.assertIn(reason, self.run_command("validate", path, code=1).stderr)
+
+    def test_nesting_that_no_session_has(self) -> None:
+        path = self.folder / "deep.gemischt.json"
+        path.write_text("[" * 100_000 + "]" * 100_000)
+        self.assertIn("nested too deeply", self.run_command("validate", path, code=1).stderr)
+
+    def test_audio_of_a_stored_session_that_was_damaged(self) -> None:
+        session_file = self.session_file()
+        audio = next(session_file.parent.rglob("*.wav"))
+        self.run_command("validate", session_file)
+        audio.write_bytes(audio.read_bytes()[:-400])
+        self.assertIn("cut off", self.run_command("validate", session_file, code=1).stderr)
+
+    def test_a_file_name_that_is_no_text(self) -> None:
+        path = os.fsdecode(bytes(self.folder) + b"/caf\xe9.wav")
+        done = subprocess.run(
+            [sys.executable, "-m", "gemischt.cli.main", "measure", path], capture_output=True, text=True, check=False
+        )
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("there is no such file", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
 
     def test_no_json_and_no_file(self) -> None:
         path = self.folder / "x.json"

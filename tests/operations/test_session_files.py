@@ -1,6 +1,8 @@
 """Sessions as files: reading, checking, exporting, archives that mean harm."""
 
+import contextlib
 import json
+import random
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -48,9 +50,39 @@ class ReadingTest(WorkspaceCase):
         for path in ("../secret.wav", "/etc/passwd", "audio/../../secret.wav"):
             with self.subTest(path):
                 written = self.write(media=[{"id": "a", "path": path}])
-                with self.assertRaises(BadAudio):
+                with self.assertRaises(InvalidSession):
                     session_files.locate_session(self.workspace, str(written))
                 self.assertEqual(len(session_files.check_session_file(written)), 1)
+
+    def test_a_link_may_not_lead_out(self) -> None:
+        path = self.write(media=[{"id": "a", "path": "audio/link.wav"}])
+        (path.parent / "audio" / "link.wav").symlink_to(write_wav(self.folder / "secret.wav", noise(0.1)))
+        with self.assertRaises(BadAudio):
+            session_files.locate_session(self.workspace, str(path))
+
+    def test_paths_that_no_file_system_takes_are_refused_in_words(self) -> None:
+        for path, reason in (("audio/a\0.wav", "control characters"), ("audio/" + "x" * 300, "longer than 255 bytes")):
+            with self.subTest(reason):
+                faults = session_files.check_session_file(self.write(media=[{"id": "a", "path": path}]))
+                self.assertIn(reason, faults[0].reason)
+
+    def test_audio_with_another_hash_or_that_cannot_be_read_is_no_sound_session(self) -> None:
+        path = self.write(media=[{"id": "a", "path": "audio/a.wav", "sha256": "0" * 64}])
+        self.assertIn("hash differs", session_files.check_session_file(path)[0].reason)
+        path = self.write()
+        (path.parent / "audio" / "a.wav").write_bytes(b"no audio at all")
+        self.assertIn("not readable", session_files.check_session_file(path)[0].reason)
+
+    def test_audio_of_the_data_folder_is_checked_as_closely(self) -> None:
+        session = self.new_session(tone=noise(0.1)).session
+        self.assertEqual(session_files.check_stored_session(self.workspace, session), [])
+        original = self.workspace.audio.get(session.media[0].sha256).path
+        data = bytearray(original.read_bytes())
+        data[-100] ^= 1
+        original.write_bytes(data)
+        self.assertIn("hash differs", session_files.check_stored_session(self.workspace, session)[0].reason)
+        original.unlink()
+        self.assertIn("no such file", session_files.check_stored_session(self.workspace, session)[0].reason)
 
     def test_a_sound_file_has_no_faults(self) -> None:
         self.assertEqual(session_files.check_session_file(self.write()), [])
@@ -109,6 +141,48 @@ class ArchiveTest(WorkspaceCase):
         with mock.patch.object(session_files, "MAX_ARCHIVE_BYTES", 100):
             self.assertIn("unpacks to more than", self.refused(path))
 
+    def test_what_unpacks_to_far_more_than_it_is(self) -> None:
+        path = self.folder / "bomb.zip"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("a.gemischt.json", "{}")
+            archive.writestr("audio/silence.wav", b"\0" * (65 << 20))
+        self.assertIn("times its size", self.refused(path))
+
+    def test_encrypted_damaged_and_unknown_archives(self) -> None:
+        path = self.archive(**{"a.gemischt.json": '{"name": "' + "x" * 3000 + '"}'})
+        plain = bytearray(path.read_bytes())
+        directory = plain.index(b"PK\x01\x02")
+        encrypted = plain.copy()
+        encrypted[6] |= 1
+        encrypted[directory + 8] |= 1
+        unknown = plain.copy()
+        unknown[8], unknown[directory + 10] = 99, 99
+        damaged = plain.copy()
+        damaged[100] ^= 0xFF
+        for name, data, reason in (
+            ("encrypted", encrypted, "encrypted"),
+            ("unknown", unknown, "not a readable zip"),
+            ("damaged", damaged, "not a readable zip"),
+            ("cut", plain[: len(plain) // 2], "not a readable zip"),
+        ):
+            with self.subTest(name):
+                path.write_bytes(data)
+                self.assertIn(reason, self.refused(path))
+
+    def test_random_damage_is_refused_in_words_or_harmless(self) -> None:
+        with zipfile.ZipFile(self.folder / "a.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("a.gemischt.json", json.dumps({"name": "x" * 500, "strips": list(range(200))}))
+        plain = (self.folder / "a.zip").read_bytes()
+        rng = random.Random(4)
+        for number in range(300):
+            data = bytearray(plain)
+            for _ in range(rng.randint(1, 4)):
+                data[rng.randrange(len(data))] = rng.randrange(256)
+            (self.folder / "a.zip").write_bytes(data)
+            with self.subTest(number=number), contextlib.suppress(InvalidSession):
+                with session_files.unpacked(self.folder / "a.zip") as document:
+                    session_files.read_session_file(document)
+
     def test_what_was_unpacked_is_gone_afterwards(self) -> None:
         with session_files.unpacked(self.archive(**{"a.gemischt.json": "{}"})) as document:
             self.assertTrue(document.is_file())
@@ -123,6 +197,7 @@ class NamesTest(WorkspaceCase):
             "..\\..\\boot.ini": "boot.ini",
             "Größe 🥁.wav": "Größe 🥁.wav",
             "a\x00\x1b[31mb.wav": "a[31mb.wav",
+            "caf\udce9.wav": "caf?.wav",
             "": "untitled",
             "folder/": "untitled",
         }

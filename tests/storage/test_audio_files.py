@@ -8,6 +8,8 @@ import numpy as np
 import soundfile
 
 from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
+from gemischt.storage.audio_files import MappedSamples
+from gemischt.storage.audio_headers import check_complete
 from gemischt.storage.writing import written_beside
 from tests.support.files import bad_files, write_wav
 from tests.support.signals import noise, sine
@@ -53,6 +55,45 @@ class ImportTest(WorkspaceCase):
         second = self.workspace.audio.add(path, "b.wav", sample_rate_hz=48000)
         self.assertEqual(first.path, second.path)
         self.assertEqual(first.path.read_bytes(), path.read_bytes())
+
+    def test_a_file_of_which_nothing_is_left_at_the_sessions_rate_is_refused(self) -> None:
+        path = write_wav(self.folder / "single.wav", np.full((1, 1), 0.5), rate_hz=384000)
+        with self.assertRaises(BadAudio) as caught:
+            self.add(path)
+        self.assertIn("too short", caught.exception.what)
+        self.assertEqual(self.left_over(), [])
+
+    def test_decoded_files_that_hold_nothing_are_silence(self) -> None:
+        path = self.folder / "empty.f32"
+        path.touch()
+        mapped = MappedSamples(path, 2)
+        mapped.release_pages()
+        self.assertEqual(mapped.samples.shape, (0, 2))
+
+    def test_what_is_whole_is_not_taken_for_cut(self) -> None:
+        for kind in ("WAV", "RF64", "W64", "AIFF", "AU", "OGG", "FLAC", "CAF"):
+            for n_samples in (1000, 1001):
+                with self.subTest(kind, n_samples=n_samples):
+                    path = self.folder / f"whole-{n_samples}.{kind.lower()}"
+                    soundfile.write(path, noise(1.0, channels=1)[0, :n_samples], 48000, format=kind)
+                    check_complete(path, path.name)
+        streamed = bytearray((self.folder / "whole-1000.wav").read_bytes())
+        at = streamed.index(b"data") + 4
+        streamed[at : at + 4] = b"\xff\xff\xff\xff"
+        (self.folder / "streamed.wav").write_bytes(streamed)
+        check_complete(self.folder / "streamed.wav", "streamed.wav")
+
+    def test_any_cut_through_a_file_is_told(self) -> None:
+        for kind in ("WAV", "RF64", "W64", "AIFF", "AU", "OGG"):
+            path = self.folder / f"whole.{kind.lower()}"
+            soundfile.write(path, 0.3 * noise(1.0, channels=1)[0], 48000, format=kind)
+            whole = path.read_bytes()
+            for share in (0.05, 0.3, 0.5, 0.9, 0.999):
+                with self.subTest(kind, share=share):
+                    path.write_bytes(whole[: int(share * len(whole))])
+                    with self.assertRaises(BadAudio):
+                        self.add(path)
+        self.assertEqual(self.left_over(), [])
 
     def test_bad_files_are_named_with_reason_and_remedy_and_leave_nothing(self) -> None:
         for name, (path, reason) in bad_files(self.folder).items():

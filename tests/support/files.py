@@ -29,6 +29,18 @@ def bad_files(folder: Path) -> dict[str, tuple[Path, str]]:
     for name, (data, reason) in cases.items():
         (folder / name).write_bytes(data)
         written[name] = (folder / name, reason)
+    slow = bytearray(bytes_)
+    slow[24:28] = struct.pack("<I", 1)
+    (folder / "one-hertz.wav").write_bytes(slow)
+    written["one-hertz.wav"] = (folder / "one-hertz.wav", "sample rate is 1 Hz")
+    written["loud.wav"] = (write_wav(folder / "loud.wav", np.full((1, 4800), 1e30)), "above full scale")
+    for suffix, kind in (("aiff", "AIFF"), ("w64", "W64"), ("rf64", "RF64"), ("au", "AU"), ("ogg", "OGG")):
+        whole = folder / f"whole.{suffix}"
+        tone = 0.3 * np.random.default_rng(2).standard_normal((48000, 2))
+        soundfile.write(whole, tone, RATE_HZ, format=kind)
+        cut = folder / f"cut.{suffix}"
+        cut.write_bytes(whole.read_bytes()[: whole.stat().st_size * 2 // 3])
+        written[cut.name] = (cut, "cut off")
     many = write_wav(folder / "many.wav", np.zeros((200, 480)))
     written["many.wav"] = (many, "200 channels")
     numbers = np.full((1, 4800), 0.1)

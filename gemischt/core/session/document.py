@@ -1,5 +1,6 @@
 """The session document, format version 1, as immutable models."""
 
+import unicodedata
 from typing import Annotated, Any, Final, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field
@@ -15,6 +16,7 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
+_LONGEST_NAME_BYTES = 255
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
@@ -53,12 +55,23 @@ class Section(FrozenModel):
     end_s: float = Field(gt=0.0)
 
 
+def _check_media_path(path: str) -> str:
+    parts = path.split("/")
+    if path.startswith("/") or "\\" in path or any(part in ("", ".", "..") for part in parts):
+        raise ValueError("must be relative, with forward slashes, and stay in the session's folder")
+    if any(unicodedata.category(character) in ("Cc", "Cs") for character in path):
+        raise ValueError("must not hold control characters")
+    if any(len(part.encode()) > _LONGEST_NAME_BYTES for part in parts):
+        raise ValueError(f"must not hold names longer than {_LONGEST_NAME_BYTES} bytes")
+    return path
+
+
 class Media(FrozenModel):
     """One audio file that clips may play; ``duration_s`` is noted when it comes in."""
 
     id: Id
     duration_s: float | None = Field(default=None, ge=0.0)
-    path: str = Field(min_length=1, max_length=400)
+    path: Annotated[str, AfterValidator(_check_media_path)] = Field(min_length=1, max_length=400)
     sha256: str = Field(default="", pattern=r"^([0-9a-f]{64})?$")
 
 

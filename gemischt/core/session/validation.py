@@ -38,7 +38,10 @@ def parse_session(document: object, *, where: str = "") -> Session:
 
 def faults_of(error: ValidationError) -> list[Fault]:
     """Pydantic's findings as paths and reasons."""
-    return [Fault(_path(item["loc"]), item["msg"]) for item in error.errors(include_url=False, include_context=False)]
+    return [
+        Fault(_path(item["loc"]), item["msg"].removeprefix("Value error, "))
+        for item in error.errors(include_url=False, include_context=False)
+    ]
 
 
 def dump_session(session: Session) -> dict[str, Any]:

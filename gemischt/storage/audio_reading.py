@@ -1,0 +1,92 @@
+"""Audio files of other programs: what can be used, and why the rest cannot."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from gemischt.core.audio import MediaSamples
+from gemischt.core.errors import BadAudio
+from gemischt.core.units import gain_to_db
+from gemischt.storage.audio_headers import check_complete
+
+MAX_CHANNELS = 2
+MAX_DURATION_S = 3600.0
+LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 4000, 768000
+LOUDEST = 1e6
+"""120 dB above full scale: nothing that was recorded or mixed."""
+READ_FRAMES = 65536
+
+
+def inspect_audio(path: Path, name: str) -> soundfile._SoundFileInfo:
+    """Header of a file that can be used; BadAudio says why one cannot."""
+    if path.stat().st_size == 0:
+        raise BadAudio("the file is empty (0 bytes)", where=name, remedy="Export it again.")
+    try:
+        info = soundfile.info(str(path))
+    except soundfile.LibsndfileError as error:
+        reason = str(error.error_string).rstrip(".")
+        raise BadAudio(
+            f"not readable as audio ({reason})",
+            where=name,
+            remedy="Gemischt reads WAV, FLAC, AIFF and Ogg; convert it or export it again.",
+        ) from None
+    if not LOWEST_RATE_HZ <= info.samplerate <= HIGHEST_RATE_HZ:
+        raise BadAudio(
+            f"its sample rate is {info.samplerate} Hz; it must lie between {LOWEST_RATE_HZ} and {HIGHEST_RATE_HZ}",
+            where=name,
+            remedy="Export it at a common rate, such as 44100 or 48000 Hz.",
+        )
+    if info.channels > MAX_CHANNELS:
+        raise BadAudio(
+            f"it has {info.channels} channels; tracks take one or two",
+            where=name,
+            remedy="Export it as mono or stereo files.",
+        )
+    if info.frames == 0:
+        raise BadAudio("it holds no samples", where=name, remedy="Export it again.")
+    if info.frames / info.samplerate > MAX_DURATION_S:
+        minutes = info.frames / info.samplerate / 60.0
+        raise BadAudio(
+            f"it lasts {minutes:.0f} minutes; the limit is {MAX_DURATION_S / 60.0:.0f}",
+            where=name,
+            remedy="Cut it into shorter files.",
+        )
+    check_complete(path, name)
+    return info
+
+
+def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> Iterator[MediaSamples]:
+    """Blocks (n_frames, n_channels) of float32; BadAudio where decoding fails or a sample is not a number."""
+    done = 0
+    try:
+        with soundfile.SoundFile(str(path)) as file:
+            while len(block := file.read(block_frames, dtype="float32", always_2d=True)):
+                if not np.isfinite(block).all():
+                    second = done / file.samplerate
+                    raise BadAudio(
+                        f"it holds samples that are not numbers, the first near {second:.2f} s",
+                        where=name,
+                        remedy="Render the file again in the program it comes from.",
+                    )
+                if len(block) and float(np.abs(block).max()) > LOUDEST:
+                    raise BadAudio(
+                        f"it holds samples {gain_to_db(float(np.abs(block).max())):.0f} dB above full scale",
+                        where=name,
+                        remedy="Its numbers are in another scale or damaged; export it again.",
+                    )
+                done += len(block)
+                yield block
+            if done < file.frames:
+                raise BadAudio(
+                    f"it breaks off: {done} of {file.frames} samples could be read",
+                    where=name,
+                    remedy="Copy or export it again.",
+                )
+    except soundfile.LibsndfileError as error:
+        raise BadAudio(
+            f"it is damaged after {done} samples ({str(error.error_string).rstrip('.')})",
+            where=name,
+            remedy="Copy or export it again.",
+        ) from None
