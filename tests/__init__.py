@@ -1,5 +1,6 @@
 """Warnings are errors, NumPy's floating-point warnings too; underflow is normal in decays."""
 
+import logging
 import warnings
 
 import numpy as np
@@ -12,6 +13,10 @@ from gemischt.core.metering import summary  # noqa: F401  (declares its kernels)
 
 # From here on a kernel called with types it was not declared for is an error.
 prepare_kernels()
+
+# What fails on purpose is logged as well; tests ask for it where they want it.
+logging.getLogger("gemischt").addHandler(logging.NullHandler())
+logging.getLogger("gemischt").propagate = False
 
 warnings.simplefilter("error")
 # Third parties warn about themselves when they are imported.

@@ -6,33 +6,23 @@ import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from fastapi import FastAPI, Request
-from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
 from gemischt import __version__
+from gemischt.api.errors import STATUSES, add_error_handlers
+from gemischt.api.limits import LimitedBodies
 from gemischt.api.routers import audio, catalogue, jobs, level, live, presets, routing, sessions
-from gemischt.api.schemas import ErrorBody, FaultBody
-from gemischt.api.security import OnlyOwnPages
+from gemischt.api.schemas import ErrorBody
+from gemischt.api.security import NeedsToken, OnlyOwnPages, SafeHeaders
 from gemischt.api.settings import Settings
-from gemischt.core import errors
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.live.hub import Hub
 from gemischt.operations.jobs import Jobs
 from gemischt.operations.task_process import task_process
 from gemischt.operations.workspace import Workspace
 
-_STATUS: dict[type[errors.GemischtError], int] = {
-    errors.InvalidSession: 422,
-    errors.InvalidAction: 422,
-    errors.BadAudio: 422,
-    errors.NotFound: 404,
-    errors.RevisionConflict: 409,
-    errors.StorageFailed: 507,
-    errors.Cancelled: 409,
-    errors.GemischtError: 500,
-}
 # The engine thread shares the interpreter with requests and jobs, and needs its turn for every step of a block.
 _SWITCH_INTERVAL_S = 0.00001
 
@@ -70,7 +60,7 @@ def create_app(settings: Settings) -> FastAPI:
         lifespan=lifespan,
         docs_url=None,
         redoc_url=None,
-        responses={status: {"model": ErrorBody} for status in (404, 409, 422, 507)},
+        responses={status: {"model": ErrorBody} for status in STATUSES},
     )
     for router in (
         sessions.router,
@@ -83,9 +73,12 @@ def create_app(settings: Settings) -> FastAPI:
         live.router,
     ):
         app.include_router(router)
+    app.add_middleware(LimitedBodies, most_bytes=settings.max_body_bytes)
+    add_error_handlers(app)
+    if settings.token is not None:
+        app.add_middleware(NeedsToken, token=settings.token)
     app.add_middleware(OnlyOwnPages, allowed_hosts=settings.allowed_hosts)
-    app.exception_handler(errors.GemischtError)(_answer_error)
-    app.exception_handler(RequestValidationError)(_answer_bad_request)
+    app.add_middleware(SafeHeaders)
     if settings.web_folder.is_dir():
         index = settings.web_folder / "index.html"
 
@@ -96,26 +89,3 @@ def create_app(settings: Settings) -> FastAPI:
 
         app.mount("/", StaticFiles(directory=settings.web_folder), name="web")
     return app
-
-
-def _answer_error(_request: Request, error: Exception) -> JSONResponse:
-    assert isinstance(error, errors.GemischtError)
-    faults = error.faults if isinstance(error, errors.InvalidSession) else []
-    body = ErrorBody(
-        what=error.what,
-        where=error.where,
-        remedy=error.remedy,
-        faults=[FaultBody(path=fault.path, reason=fault.reason) for fault in faults],
-    )
-    status = next(_STATUS[kind] for kind in type(error).__mro__ if kind in _STATUS)
-    return JSONResponse(body.model_dump(), status_code=status)
-
-
-def _answer_bad_request(_request: Request, error: Exception) -> JSONResponse:
-    assert isinstance(error, RequestValidationError)
-    faults = [
-        FaultBody(path="/".join(str(step) for step in item["loc"]), reason=item["msg"]) for item in error.errors()
-    ]
-    what = "; ".join(f"{fault.path}: {fault.reason}" for fault in faults)
-    body = ErrorBody(what=what, where="request", remedy="Correct what is named.", faults=faults)
-    return JSONResponse(body.model_dump(), status_code=422)

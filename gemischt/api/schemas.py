@@ -1,12 +1,12 @@
 """What the API says and takes. Levels that are minus infinity inside are written as null."""
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, Field, field_validator
 
 from gemischt.core.session.actions import AnyAction
-from gemischt.core.session.document import Id, Name, Session
+from gemischt.core.session.document import LONGEST_SONG_S, Id, Name, Session
 from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
 from gemischt.core.session.tree import TreeRow, tree_of
@@ -14,6 +14,8 @@ from gemischt.operations.jobs import Job, JobState
 from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
 from gemischt.storage.snapshots import SnapshotHead
+
+SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
 
 
 class FaultBody(BaseModel):
@@ -86,7 +88,7 @@ class Step(BaseModel):
 class Stretch(BaseModel):
     """What to measure over, seconds; null is the whole song."""
 
-    stretch_s: tuple[float, float] | None = None
+    stretch_s: tuple[SongTime, SongTime] | None = None
 
     @field_validator("stretch_s")
     @classmethod

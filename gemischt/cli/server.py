@@ -1,8 +1,13 @@
 """Starting the web application."""
 
+import ipaddress
+import logging
 import os
+import secrets
 import socket
-from contextlib import closing
+from contextlib import closing, suppress
+from dataclasses import replace
+from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +20,9 @@ from gemischt.core.errors import GemischtError
 from gemischt.operations.demo_sessions import make_demo
 from gemischt.operations.workspace import Workspace
 
+LOG_NAME = "gemischt.log"
+_EVERYWHERE = ("0.0.0.0", "::")
+
 
 def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> None:
     """Serve until interrupted."""
@@ -25,14 +33,48 @@ def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> No
         )
     _check_port(host, port)
     _look_after(folder, demo=demo)
-    shown = "127.0.0.1" if host in ("0.0.0.0", "::") else host
-    print(f"Gemischt listens on http://{shown}:{port}", flush=True)
-    quiet: dict[str, Any] = {"log_level": "warning", "ws_max_size": 1 << 20, "ws_per_message_deflate": False}
+    _keep_log(folder)
+    _say_where(settings, host, port)
+    quiet: dict[str, Any] = {"log_config": None, "ws_max_size": 1 << 20, "ws_per_message_deflate": False}
     if reload:
         os.environ["GEMISCHT_DATA"] = str(folder)
         uvicorn.run("gemischt.cli.server:development_app", factory=True, reload=True, host=host, port=port, **quiet)
     else:
         uvicorn.run(create_app(settings), host=host, port=port, **quiet)
+
+
+def _keep_log(folder: Path) -> None:
+    """What fails, and when, in the data folder and on the terminal."""
+    file = RotatingFileHandler(folder / LOG_NAME, maxBytes=1 << 20, backupCount=3, encoding="utf-8")
+    form = "%(asctime)s %(levelname)s %(name)s: %(message)s"
+    logging.basicConfig(level=logging.WARNING, format=form, handlers=[file, logging.StreamHandler()])
+
+
+def _say_where(settings: Settings, host: str, port: int) -> None:
+    if settings.token is None:
+        print(f"Gemischt listens on http://{bracketed(host)}:{port}", flush=True)
+        return
+    print("Gemischt listens to other machines: whoever has this address can hear and change every session.", flush=True)
+    for name in [host] if host not in _EVERYWHERE else _own_addresses():
+        print(f"  http://{bracketed(name)}:{port}/?token={settings.token}", flush=True)
+
+
+def bracketed(host: str) -> str:
+    """A host as addresses write it.
+
+    >>> bracketed("::1"), bracketed("127.0.0.1")
+    ('[::1]', '127.0.0.1')
+    """
+    return f"[{host}]" if ":" in host else host
+
+
+def _own_addresses() -> list[str]:
+    """Names and numbers other machines may know this one by."""
+    name = socket.gethostname()
+    with suppress(OSError):
+        found = {str(entry[4][0]).partition("%")[0] for entry in socket.getaddrinfo(name, None)}
+        return [*sorted(found - {"127.0.0.1", "127.0.1.1", "::1"}), name]
+    return [name]
 
 
 def _look_after(folder: Path, *, demo: bool) -> None:
@@ -69,6 +111,17 @@ def openapi_document() -> dict[str, Any]:
 
 
 def _settings(folder: Path, host: str) -> Settings:
+    """Other machines are let in with a token that is made at each start."""
     settings = Settings(data_folder=folder)
-    named = {host} if host not in ("0.0.0.0", "::") else set()
-    return Settings(data_folder=folder, allowed_hosts=settings.allowed_hosts | named)
+    if is_loopback(host):
+        return replace(settings, allowed_hosts=settings.allowed_hosts | {bracketed(host)})
+    names = _own_addresses() if host in _EVERYWHERE else [host]
+    hosts = settings.allowed_hosts | {bracketed(name) for name in names}
+    return replace(settings, allowed_hosts=hosts, token=secrets.token_urlsafe(24))
+
+
+def is_loopback(host: str) -> bool:
+    """Whether only this machine reaches an address."""
+    with suppress(ValueError):
+        return ipaddress.ip_address(host).is_loopback
+    return host == "localhost"

@@ -7,6 +7,7 @@ GemischtError
 ├── NotFound            a name or id that nothing bears
 ├── RevisionConflict    the document moved on since the client read it
 ├── StorageFailed       the disk said no
+├── TooMuch             more is asked for than is done at a time
 └── Cancelled           the user stopped it
 """
 
@@ -69,6 +70,10 @@ class RevisionConflict(GemischtError):
 
 class StorageFailed(GemischtError):
     """The disk or database refused."""
+
+
+class TooMuch(GemischtError):
+    """More waits already than is done at a time."""
 
 
 class Cancelled(GemischtError):

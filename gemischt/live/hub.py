@@ -28,6 +28,8 @@ from gemischt.operations.workspace import Workspace
 from gemischt.storage.sessions import StoredSession
 
 QUEUE_LIMIT = 400
+UNREAD_LIMIT = 2000
+"""A connection that lets so much lie unread is given up."""
 
 
 @dataclass(eq=False)
@@ -35,14 +37,22 @@ class Listener:
     """A connection: what is to be sent to it."""
 
     loop: asyncio.AbstractEventLoop
-    queue: asyncio.Queue[bytes | str] = field(default_factory=asyncio.Queue)
+    queue: asyncio.Queue[bytes | str | None] = field(default_factory=asyncio.Queue)
+    given_up: bool = False
 
     def send(self, message: bytes | str) -> None:
-        """Queue from any thread; one that does not read falls behind and loses frames, never the server's memory."""
+        """Queue from any thread; one that does not read loses frames, and at last its connection: None ends it."""
         self.loop.call_soon_threadsafe(self._put, message)
 
     def _put(self, message: bytes | str) -> None:
-        if isinstance(message, str) or self.queue.qsize() < QUEUE_LIMIT:
+        if self.given_up:
+            return
+        if self.queue.qsize() >= UNREAD_LIMIT:
+            self.given_up = True
+            while not self.queue.empty():
+                self.queue.get_nowait()
+            self.queue.put_nowait(None)
+        elif isinstance(message, str) or self.queue.qsize() < QUEUE_LIMIT:
             self.queue.put_nowait(message)
 
 
@@ -62,6 +72,7 @@ class Room:
             stored.revision,
             on_frame=self._broadcast_frame,
             on_transport=self._broadcast_transport,
+            on_failure=self._broadcast_failure,
         )
 
     @property
@@ -107,18 +118,22 @@ class Room:
             case messages.Compare(snapshot=snapshot, offset_db=offset_db):
                 self._compare(snapshot, offset_db)
             case messages.Audition(action=action, offset_db=offset_db):
-                session = apply_action(self._stored.session, parse_action(action))
-                self.player.compare(session, self._media, offset_db=offset_db)
+                self.player.compare(self._edited(action), self._media, offset_db=offset_db)
             case messages.Preview(serial=serial, action=action):
-                session = apply_action(self._stored.session, parse_action(action))
-                if session.media != self._stored.session.media:
-                    raise InvalidAction("new audio is heard once it is kept", where="preview")
+                session = self._edited(action)
                 self.player.edit(session, self._media, revision=self._stored.revision, serial=serial)
                 listener.send(self._curves_message(session))
             case messages.Reach():
                 self.player.reach()
             case messages.Revert():
                 self._go_on_with(self._stored)
+
+    def _edited(self, action: dict[str, Any]) -> Session:
+        """The session with an edit that is not kept; what sounds can hear only audio that is there."""
+        session = apply_action(self._stored.session, parse_action(action))
+        if session.media != self._stored.session.media:
+            raise InvalidAction("new audio is heard once it is kept", where="live message")
+        return session
 
     def document_changed(self, stored: StoredSession) -> None:
         """An edit was kept: play it, and tell every connection; not if word of a later one came first."""
@@ -159,6 +174,10 @@ class Room:
 
     def _broadcast_transport(self, transport: Transport) -> None:
         self._broadcast(self._transport_message(transport))
+
+    def _broadcast_failure(self, what: str) -> None:
+        remedy = "Press play to go on; the log in the data folder says more."
+        self._broadcast(json.dumps({"type": "error", "what": what, "where": "playback", "remedy": remedy}))
 
     def _transport_message(self, transport: Transport) -> str:
         rate = self._stored.session.sample_rate_hz

@@ -5,14 +5,17 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import Field, TypeAdapter
 
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.session.document import LONGEST_SONG_S
 from gemischt.live.monitor import MonitorMode
+
+SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
 
 
 class Play(FrozenModel):
     """Start, from a place if given; this connection gets the sound from now on."""
 
     type: Literal["play"]
-    at_s: float | None = Field(default=None, ge=0.0)
+    at_s: SongTime | None = None
 
 
 class Stop(FrozenModel):
@@ -21,14 +24,14 @@ class Stop(FrozenModel):
 
 class Seek(FrozenModel):
     type: Literal["seek"]
-    at_s: float = Field(ge=0.0)
+    at_s: SongTime
 
 
 class Loop(FrozenModel):
     """Repeat a stretch; null plays on."""
 
     type: Literal["loop"]
-    stretch_s: tuple[float, float] | None
+    stretch_s: tuple[SongTime, SongTime] | None
 
 
 class Played(FrozenModel):
@@ -36,8 +39,8 @@ class Played(FrozenModel):
 
     type: Literal["played"]
     epoch: int
-    samples: int = Field(ge=0)
-    missed: int = Field(default=0, ge=0)
+    samples: int = Field(ge=0, lt=2**53)
+    missed: int = Field(default=0, ge=0, lt=2**53)
 
 
 class Watch(FrozenModel):

@@ -1,5 +1,6 @@
 """The engine thread of one session: renders a little ahead of what was heard."""
 
+import logging
 import threading
 from collections import deque
 from collections.abc import Callable
@@ -22,6 +23,7 @@ from gemischt.live.transport import Transport
 from gemischt.operations.workspace import OpenMedia
 
 BLOCK_SAMPLES = 512
+_log = logging.getLogger(__name__)
 SPECTRUM_EVERY_BLOCKS = 4
 RELEASE_EVERY_S = 20.0
 
@@ -40,9 +42,11 @@ class Player:
         *,
         on_frame: Callable[[Frame], None],
         on_transport: Callable[[Transport], None],
+        on_failure: Callable[[str], None],
     ) -> None:
         self._on_frame = on_frame
         self._on_transport = on_transport
+        self._on_failure = on_failure
         self._rate = session.sample_rate_hz
         self._media = media
         self._renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
@@ -167,9 +171,20 @@ class Player:
                 wishes = list(self._wishes)
                 self._wishes.clear()
             for wish in wishes:
-                wish()
+                self._supervised(wish)
             if self._wants_block():
-                self._send_block()
+                self._supervised(self._send_block)
+
+    def _supervised(self, work: Callable[[], Any]) -> None:
+        """Let nothing end the thread: what fails is logged and told, and playback stops where it was."""
+        try:
+            work()
+        except Exception as error:
+            _log.exception("playback of revision %s failed", self._revision)
+            self._other = None
+            self.transport = self.transport.stop(self.transport.position_samples)
+            self._on_transport(self.transport)
+            self._on_failure(f"playback stopped: it could not go on ({error})")
 
     def _wants_block(self) -> bool:
         return self.transport.playing and self._sent_samples - self._played_samples < self._lead.seconds * self._rate

@@ -1,5 +1,6 @@
 """Long work: progress, cancel, and a result that waits to be fetched."""
 
+import logging
 import threading
 import uuid
 from collections.abc import Callable
@@ -7,11 +8,14 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from gemischt.core.errors import Cancelled, GemischtError, NotFound
+from gemischt.core.errors import Cancelled, GemischtError, NotFound, TooMuch
 from gemischt.operations.priority import step_back
 from gemischt.storage.audio_files import Progress
 
+_log = logging.getLogger(__name__)
 JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
+UNFINISHED: tuple[JobState, ...] = ("waiting", "running")
+MOST_UNFINISHED = 100
 KEPT_JOBS = 200
 WORKERS = 2
 """One may measure the whole song while another answers a question about a part of it."""
@@ -48,16 +52,21 @@ class Jobs:
         """Queue work, which gets a function to report its progress with."""
         job = Job(uuid.uuid4().hex[:12], title)
         with self._lock:
+            finished = [old.id for old in self._jobs.values() if old.state not in UNFINISHED]
+            if len(self._jobs) - len(finished) >= MOST_UNFINISHED:
+                raise TooMuch(
+                    f"{MOST_UNFINISHED} jobs wait already", where=title, remedy="Wait for some of them or stop them."
+                )
+            for old_id in finished[: max(0, len(self._jobs) + 1 - KEPT_JOBS)]:
+                del self._jobs[old_id]
             self._jobs[job.id] = job
-            for old in list(self._jobs)[:-KEPT_JOBS]:
-                del self._jobs[old]
         self._pool.submit(self._run, job, work)
         return job
 
     def start_instead(self, title: str, work: Callable[[Progress], Any]) -> Job:
         """Queue work; what is still under way with the same title is given up."""
         for job in self.all():
-            if job.title == title and job.state in ("waiting", "running"):
+            if job.title == title and job.state in UNFINISHED:
                 self.cancel(job.id)
         return self.start(title, work)
 
@@ -100,5 +109,6 @@ class Jobs:
             job.error = error
             job.state = "failed"
         except Exception as error:
+            _log.exception("%s failed", job.title)
             job.error = GemischtError(f"failed unexpectedly ({error!r})", where=job.title, remedy="Try again.")
             job.state = "failed"

@@ -3,6 +3,7 @@
 import atexit
 import contextlib
 import json
+import logging
 import queue
 import subprocess
 import sys
@@ -14,6 +15,7 @@ from gemischt.operations.tasks import Task
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 
+_log = logging.getLogger(__name__)
 Answers: TypeAlias = "queue.SimpleQueue[dict[str, Any] | None]"
 """What came back for one task; None when no more will."""
 
@@ -23,12 +25,14 @@ class _Running:
 
     def __init__(self) -> None:
         command = [sys.executable, "-m", "gemischt.operations.task_worker"]
-        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        pipe = subprocess.PIPE
+        self.process = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe, text=True)
         self._waiting: dict[int, Answers] = {}
         self._numbers = 0
         self._lock = threading.Lock()
         self.ended = False
         threading.Thread(target=self._read, name="tasks", daemon=True).start()
+        threading.Thread(target=self._log, name="tasks log", daemon=True).start()
 
     def ask(self, order: dict[str, Any]) -> tuple[int, Answers]:
         """Send an order; its number, and where the answers to it will be."""
@@ -55,6 +59,13 @@ class _Running:
         with contextlib.suppress(BrokenPipeError):
             self.process.stdin.close()
         self.process.wait(timeout=20)
+
+    def _log(self) -> None:
+        """Keep what the process complains of."""
+        assert self.process.stderr is not None
+        with self.process.stderr as lines:
+            for line in lines:
+                _log.error("%s", line.rstrip())
 
     def _read(self) -> None:
         """Hand out what comes back until the process ends."""

@@ -12,10 +12,11 @@ import numpy as np
 import soundfile
 import soxr
 from sqlalchemy import select
+from sqlalchemy.orm import Session as Transaction
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio, NotFound
-from gemischt.storage.audio_reading import inspect_audio, read_blocks
+from gemischt.storage.audio_reading import Header, inspect_audio, read_blocks
 from gemischt.storage.database import Database
 from gemischt.storage.tables import AudioRow
 from gemischt.storage.writing import held, sweep, written_beside
@@ -68,25 +69,34 @@ class AudioStore:
             info = inspect_audio(source, name)
             sha256 = hash_file(source)
             known = self._row(sha256)
-            if known is None:
-                suffix = Path(name).suffix.lower()
-                file_name = sha256 + (suffix if suffix in _SAFE_SUFFIXES else ".audio")
-                self._decode(source, name, sha256, info.samplerate, sample_rate_hz, progress)
-                with written_beside(self._originals / file_name) as temporary:
-                    shutil.copyfile(source, temporary)
-                known = AudioRow(
-                    sha256=sha256,
-                    name=name,
-                    file_name=file_name,
-                    sample_rate_hz=info.samplerate,
-                    channels=info.channels,
-                    frames=info.frames,
-                )
-                with self._database.writing() as transaction:
-                    # Somebody else may have brought the same file in meanwhile.
-                    if transaction.get(AudioRow, sha256) is None:
-                        transaction.add(known)
-            return self._file(known)
+            return self._file(known or self._take_in(source, name, sha256, info, sample_rate_hz, progress))
+
+    def _take_in(
+        self, source: Path, name: str, sha256: str, info: Header, sample_rate_hz: int, progress: Progress
+    ) -> AudioRow:
+        suffix = Path(name).suffix.lower()
+        original = self._originals / (sha256 + (suffix if suffix in _SAFE_SUFFIXES else ".audio"))
+        made = [path for path in (self._decoded_path(sha256, sample_rate_hz), original) if not path.exists()]
+        row = AudioRow(
+            sha256=sha256,
+            name=name,
+            file_name=original.name,
+            sample_rate_hz=info.samplerate,
+            channels=info.channels,
+            frames=info.frames,
+        )
+        try:
+            self._decode(source, name, sha256, info.samplerate, sample_rate_hz, progress)
+            with written_beside(original) as temporary:
+                shutil.copyfile(source, temporary)
+            with self._database.writing() as transaction:
+                # Somebody else may have brought the same file in meanwhile.
+                return transaction.get(AudioRow, sha256) or _added(transaction, row)
+        except BaseException:
+            if self._row(sha256) is None:
+                for path in made:
+                    path.unlink(missing_ok=True)
+            raise
 
     def sweep(self) -> int:
         """Remove what killed imports left, unless somebody imports right now; how many bytes that freed."""
@@ -178,3 +188,8 @@ def hash_file(path: Path) -> str:
     """SHA-256 of a file's bytes, in hexadecimal."""
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _added(transaction: Transaction, row: AudioRow) -> AudioRow:
+    transaction.add(row)
+    return row

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TypeAlias
 
 import numpy as np
 import soundfile
@@ -17,9 +18,10 @@ LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 4000, 768000
 LOUDEST = 1e6
 """120 dB above full scale: nothing that was recorded or mixed."""
 READ_FRAMES = 65536
+Header: TypeAlias = soundfile._SoundFileInfo
 
 
-def inspect_audio(path: Path, name: str) -> soundfile._SoundFileInfo:
+def inspect_audio(path: Path, name: str) -> Header:
     """Header of a file that can be used; BadAudio says why one cannot."""
     if path.stat().st_size == 0:
         raise BadAudio("the file is empty (0 bytes)", where=name, remedy="Export it again.")

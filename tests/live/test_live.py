@@ -1,8 +1,11 @@
 """The live connection: sound as the engine renders it, transport, loops, edits, and bad messages."""
 
+import asyncio
 import json
+import logging
 import struct
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from fastapi.testclient import TestClient
@@ -13,6 +16,7 @@ from gemischt.api.app import create_app
 from gemischt.api.settings import Settings
 from gemischt.core.session.actions import parse_action
 from gemischt.live.frames import HEADER_BYTES, MAGIC
+from gemischt.live.hub import UNREAD_LIMIT, Listener
 from gemischt.live.lead import BRACED_S, SHORTEST_S
 from gemischt.live.transport import Transport
 from tests.support.signals import RATE_HZ, Signal, noise
@@ -277,6 +281,66 @@ class RefusalsTest(LiveCase):
                     self.assertTrue(listening.text("error")["what"])
             listening.send(type="play")
             self.assertTrue(np.any(listening.sound(2048, epoch=1)))
+
+    def test_what_would_have_ended_playback_does_not(self) -> None:
+        unknown = {"type": "add-tracks", "tracks": [NEW_TRACK]}
+        cases: list[dict[str, Any]] = [
+            {"type": "seek", "at_s": 1e15},
+            {"type": "play", "at_s": 1e300},
+            {"type": "loop", "stretch_s": [0.0, 1e18]},
+            {"type": "audition", "action": unknown},
+            {"type": "compare", "snapshot": "none"},
+            {"type": "preview", "serial": 3, "action": {"type": "set-song", "tempo": []}},
+            {"type": "played", "epoch": 1, "samples": 2**80},
+        ]
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            for message in cases:
+                with self.subTest(message=message):
+                    listening.send(**message)
+                    self.assertTrue(listening.text("error")["what"])
+            for data in (b"", b"\0" * 1000):
+                socket.send_bytes(data)
+                self.assertIn("only text", listening.text("error")["what"])
+            for raw in ("", "[", "null", "[" * 50_000, '{"type": "play", "at_s": NaN}'):
+                socket.send_text(raw)
+                self.assertTrue(listening.text("error")["what"])
+            listening.send(type="play", at_s=0.0)
+            np.testing.assert_array_equal(listening.sound(4096, epoch=1), self.signal[:, :4096])
+
+    def test_a_failing_player_says_so_and_plays_again(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            listening.send(type="play")
+            listening.sound(2048, epoch=1)
+            with (
+                mock.patch("gemischt.live.player.Player._frame", side_effect=ZeroDivisionError("no such luck")),
+                self.assertLogs("gemischt.live", logging.ERROR) as logged,
+            ):
+                listening.send(type="played", epoch=1, samples=48000)
+                self.assertIn("no such luck", listening.text("error")["what"])
+            self.assertIn("revision", logged.output[0])
+            listening.texts.clear()
+            listening.send(type="play", at_s=0.5)
+            self.assertTrue(listening.text("transport")["playing"])
+            listening.frames.clear()
+            epoch = 3
+            np.testing.assert_array_equal(listening.sound(4096, epoch=epoch), self.signal[:, 24000:28096])
+
+    def test_a_connection_that_reads_nothing_is_given_up(self) -> None:
+        async def unread() -> Listener:
+            listener = Listener(asyncio.get_running_loop())
+            for _ in range(UNREAD_LIMIT + 100):
+                listener.send("x")
+            while not listener.given_up:
+                await asyncio.sleep(0)
+            return listener
+
+        listener = asyncio.run(unread())
+        self.assertEqual(listener.queue.qsize(), 1)
+        self.assertIsNone(listener.queue.get_nowait())
 
     def test_an_unknown_session_is_said(self) -> None:
         with self.client.websocket_connect("/api/sessions/none/live", headers={"host": "127.0.0.1:8765"}) as socket:

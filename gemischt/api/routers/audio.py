@@ -1,7 +1,10 @@
 """Audio files on their way in."""
 
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import IO
 
 from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
@@ -11,9 +14,20 @@ from gemischt.core.errors import BadAudio, NotFound
 from gemischt.core.session.actions import NewTrack
 from gemischt.operations.importing import clean_name, import_file
 from gemischt.operations.waveforms import waveform
-from gemischt.storage.writing import disk_error
+from gemischt.storage.writing import claim, disk_error
 
 router = APIRouter(prefix="/api/sessions", tags=["audio"])
+
+
+@contextmanager
+def _receiving(folder: Path, name: str) -> Iterator[IO[bytes]]:
+    """A file for what comes in, gone afterwards; a disk that refuses is said with the name of what came."""
+    try:
+        with tempfile.NamedTemporaryFile(dir=folder, prefix="upload-", suffix=".part") as part:
+            claim(part.fileno())
+            yield part
+    except OSError as error:
+        raise disk_error(error, Path(name)) from error
 
 
 @router.get("/{session_id}/media/{media_id}/waveform", operation_id="getWaveform")
@@ -36,17 +50,14 @@ async def upload_audio(
     """
     stored = await run_in_threadpool(workspace.sessions.get, session_id)
     shown = clean_name(name)
-    with tempfile.NamedTemporaryFile(dir=workspace.uploads, prefix="upload-", suffix=".part") as part:
+    with _receiving(workspace.uploads, shown) as part:
         received = 0
         async for chunk in request.stream():
             received += len(chunk)
             if received > settings.max_upload_bytes:
                 limit = settings.max_upload_bytes / 1024**3
                 raise BadAudio(f"it is larger than {limit:.1f} GiB", where=shown, remedy="Cut it into shorter files.")
-            try:
-                await run_in_threadpool(part.write, chunk)
-            except OSError as error:
-                raise disk_error(error, Path(shown)) from error
+            await run_in_threadpool(part.write, chunk)
         part.flush()
         rate = stored.session.sample_rate_hz
         return await run_in_threadpool(import_file, workspace, Path(part.name), shown, sample_rate_hz=rate)

@@ -9,7 +9,8 @@ from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from gemischt.api.dependencies import HubDep
-from gemischt.core.errors import GemischtError
+from gemischt.api.errors import log_failure
+from gemischt.core.errors import GemischtError, InvalidAction
 from gemischt.live.hub import Listener
 
 router = APIRouter()
@@ -29,14 +30,19 @@ async def live(socket: WebSocket, session_id: str, hub: HubDep) -> None:
     sending = asyncio.create_task(_send_queued(socket, listener))
     try:
         while True:
-            raw = await socket.receive_text()
+            raw = await _received_text(socket)
             try:
+                if raw is None:
+                    raise InvalidAction("only text is understood here", where="live message")
                 room.handle(listener, raw)
             except GemischtError as error:
                 listener.send(_error_message(error))
             except ValidationError as error:
                 reason = error.errors(include_url=False)[0]["msg"]
                 listener.send(_error_message(GemischtError(reason, where="live message")))
+            except Exception:
+                remedy = f"Try again; entry {log_failure('live message')} of the log in the data folder says more."
+                listener.send(_error_message(GemischtError("something went wrong", remedy=remedy)))
     except WebSocketDisconnect:
         pass
     finally:
@@ -46,9 +52,21 @@ async def live(socket: WebSocket, session_id: str, hub: HubDep) -> None:
         await run_in_threadpool(hub.leave, session_id, listener)
 
 
+async def _received_text(socket: WebSocket) -> str | None:
+    """The next message; None for one of bytes."""
+    message = await socket.receive()
+    if message["type"] == "websocket.disconnect":
+        raise WebSocketDisconnect(message.get("code", 1000))
+    text: str | None = message.get("text")
+    return text
+
+
 async def _send_queued(socket: WebSocket, listener: Listener) -> None:
     while True:
         message = await listener.queue.get()
+        if message is None:
+            await socket.close(code=1013, reason="nothing was read for too long")
+            return
         if isinstance(message, str):
             await socket.send_text(message)
         else:

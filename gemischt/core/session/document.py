@@ -16,6 +16,7 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
+LONGEST_SONG_S = 86400.0
 _LONGEST_NAME_BYTES = 255
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
@@ -83,9 +84,9 @@ class Clip(FrozenModel):
     """
 
     media: Id
-    start_s: float = Field(default=0.0, ge=0.0, le=86400.0)
-    offset_s: float = Field(default=0.0, ge=0.0, le=86400.0)
-    length_s: float | None = Field(default=None, gt=0.0, le=86400.0)
+    start_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
+    offset_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
+    length_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
     gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
     fade_in_s: float | None = Field(default=None, ge=0.0, le=3600.0)
     fade_out_s: float | None = Field(default=None, ge=0.0, le=3600.0)

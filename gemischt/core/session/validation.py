@@ -78,7 +78,7 @@ def _faults(session: Session) -> Iterator[Fault]:
         if section.end_s <= section.start_s:
             yield Fault(f"sections/{index}", "must end after it starts")
     times = [tempo.at_s for tempo in session.tempo]
-    if times[0] != 0.0 or any(later <= earlier for earlier, later in pairwise(times)):
+    if not times or times[0] != 0.0 or any(later <= earlier for earlier, later in pairwise(times)):
         yield Fault("tempo", "must begin at 0 s and be in order of time")
 
 

@@ -7,7 +7,7 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, parameter
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Clip, FadeShape, Id, Session, Strip
+from gemischt.core.session.document import LONGEST_SONG_S, Clip, FadeShape, Id, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip
 
 _SHORTEST_S = 0.001
@@ -18,9 +18,9 @@ class ClipSettings(FrozenModel):
 
     strip: Id
     clip: int = Field(ge=0)
-    start_s: float = Field(default=0.0, ge=0.0, le=86400.0)
-    offset_s: float = Field(default=0.0, ge=0.0, le=86400.0)
-    length_s: float | None = Field(default=None, gt=0.0, le=86400.0)
+    start_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
+    offset_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
+    length_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
     gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
     fade_in_s: float | None = Field(default=None, ge=0.0, le=3600.0)
     fade_out_s: float | None = Field(default=None, ge=0.0, le=3600.0)
