@@ -1,7 +1,7 @@
 """What the API says and takes. Levels that are minus infinity inside are written as null."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
@@ -11,6 +11,7 @@ from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
 from gemischt.core.session.tree import TreeRow, tree_of
 from gemischt.operations.jobs import Job, JobState
+from gemischt.operations.task_process import task_process
 from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
 from gemischt.storage.snapshots import SnapshotHead
@@ -73,10 +74,11 @@ class NewSession(BaseModel):
 
 
 class Edit(BaseModel):
-    """An action, made on a revision."""
+    """An action, made on a revision; a cure says which revision its evidence was measured on."""
 
     revision: int
     action: AnyAction
+    evidence_revision: int | None = None
 
 
 class Step(BaseModel):
@@ -151,20 +153,28 @@ class RackListing(BaseModel):
 
 
 class JobStatus(BaseModel):
-    """``result`` is there once the state is done."""
+    """``result`` is there once the state is done; ``waits_for`` says what keeps it from going on."""
 
     id: str
     title: str
     state: JobState
     progress: float
+    waits_for: Literal["other jobs", "other programs"] | None = None
     result: Any = None
     error: ErrorBody | None = None
 
     @classmethod
     def of(cls, job: Job) -> "JobStatus":
         error = job.error and ErrorBody(what=job.error.what, where=job.error.where, remedy=job.error.remedy)
+        busy = "other programs" if job.state == "running" and task_process.is_starved else None
         return cls(
-            id=job.id, title=job.title, state=job.state, progress=job.progress, result=job.result, error=error or None
+            id=job.id,
+            title=job.title,
+            state=job.state,
+            progress=job.progress,
+            waits_for="other jobs" if job.state == "waiting" else busy,
+            result=job.result,
+            error=error or None,
         )
 
 

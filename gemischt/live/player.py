@@ -10,12 +10,14 @@ import numpy as np
 
 from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import STAGES
+from gemischt.core.engine.offline import SILENT_DBFS
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.metering.ballistics import FLOOR_DB, MeterBank
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.session.document import Session
+from gemischt.core.units import db_to_gain
 from gemischt.live.frames import Frame
 from gemischt.live.lead import Lead
 from gemischt.live.monitor import Monitor, MonitorMode
@@ -26,6 +28,9 @@ BLOCK_SAMPLES = 512
 _log = logging.getLogger(__name__)
 SPECTRUM_EVERY_BLOCKS = 4
 RELEASE_EVERY_S = 20.0
+SILENT_S = 0.5
+LONGEST_RINGING_S = 30.0
+"""How long playback goes on behind the last clip until it is silent."""
 
 
 class Player:
@@ -63,6 +68,7 @@ class Player:
         self._sent_samples = 0
         self._played_samples = 0
         self._blocks = 0
+        self._silent_samples = 0
         self._unreleased = 0
         self._heard: deque[tuple[int, float]] = deque(maxlen=64)
         self._loudness = LoudnessMeter(self._rate, 2)
@@ -205,8 +211,15 @@ class Player:
         if self._unreleased > RELEASE_EVERY_S * self._rate:
             self._media.release_pages()
             self._unreleased = 0
-        if self.transport.loop is None and before - latency >= self.length_samples:
+        if self.transport.loop is None and self._has_rung_out(sound, before - latency):
             self._jump(self.transport.stop(self.length_samples))
+
+    def _has_rung_out(self, sound: Audio, position_samples: int) -> bool:
+        """Whether the song is over and what rang behind it, too."""
+        beyond = position_samples - self.length_samples
+        silent = beyond >= 0 and float(np.abs(sound).max()) < db_to_gain(SILENT_DBFS)
+        self._silent_samples = self._silent_samples + sound.shape[1] if silent else 0
+        return self._silent_samples > SILENT_S * self._rate or beyond > LONGEST_RINGING_S * self._rate
 
     def _set_monitors(self, *, glide: bool) -> None:
         self._monitor.set(self._mode, dim=self._dim, offset_db=0.0, glide=glide)
@@ -266,7 +279,7 @@ class Player:
         self._renderer.seek(transport.position_samples)
         self._follow_plan()
         self._align_other()
-        self._sent_samples = self._played_samples = 0
+        self._sent_samples = self._played_samples = self._silent_samples = 0
         self._lead.begin()
         self._heard.clear()
         self._on_transport(transport)

@@ -31,6 +31,7 @@ class _Running:
         self._numbers = 0
         self._lock = threading.Lock()
         self.ended = False
+        self.starved = False
         threading.Thread(target=self._read, name="tasks", daemon=True).start()
         threading.Thread(target=self._log, name="tasks log", daemon=True).start()
 
@@ -73,6 +74,9 @@ class _Running:
         with self.process.stdout as lines:
             for line in lines:
                 message = json.loads(line)
+                if "starved" in message:
+                    self.starved = message["starved"]
+                    continue
                 with self._lock:
                     last = "progress" not in message
                     answers = self._waiting.pop(message["id"]) if last else self._waiting[message["id"]]
@@ -97,6 +101,11 @@ class TaskProcess:
             if self._running is None or self._running.ended:
                 self._running = _Running()
             return self._running
+
+    @property
+    def is_starved(self) -> bool:
+        """Whether other programs leave the process little of the machine."""
+        return self._running is not None and self._running.starved
 
     def run(self, task: Task, workspace: Workspace, progress: Progress = no_progress) -> dict[str, Any]:
         """What a task gives over there.

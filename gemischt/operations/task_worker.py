@@ -1,7 +1,8 @@
 """The other end of ``TaskProcess``: does tasks in a process of its own, a few at a time.
 
 It reads one order a line and answers in lines, all JSON: {"id", "progress"}, and at last {"id", "result"} or
-{"id", "error"}. A line {"cancel": id} stops that order. It ends when nobody writes to it any more.
+{"id", "error"}; and, of itself, {"starved": whether it gets too little of the machine}. A line {"cancel": id} stops
+that order. It ends when nobody writes to it any more.
 """
 
 import contextlib
@@ -21,11 +22,12 @@ from typing import Any, TextIO
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.errors import Cancelled, GemischtError
 from gemischt.operations.jobs import WORKERS
-from gemischt.operations.priority import run_when_idle
+from gemischt.operations.priority import Share
 from gemischt.operations.tasks import TASK
 from gemischt.operations.workspace import Workspace
 
 _TELL_EVERY_S = 0.05
+_LOOK_EVERY_S = 1.0
 
 Tell = Callable[[dict[str, Any]], None]
 
@@ -62,6 +64,13 @@ class _Worker:
         self._tell = tell
         self._workspaces: dict[Path, Workspace] = {}
         self._opening = threading.Lock()
+        self._under_way = 0
+        self._counting = threading.Lock()
+
+    @property
+    def is_working(self) -> bool:
+        """Whether there is anything to do."""
+        return self._under_way > 0
 
     def run(self) -> None:
         """Do what is ordered until there is no more."""
@@ -70,6 +79,7 @@ class _Worker:
                 pool.submit(self._answer, order)
 
     def _answer(self, order: dict[str, Any]) -> None:
+        self._count(1)
         try:
             self._tell({"id": order["id"], "result": self._done(order)})
         except GemischtError as error:
@@ -78,6 +88,12 @@ class _Worker:
             traceback.print_exc()
             unexpected = GemischtError(f"the work failed ({error!r})", remedy="Try again.")
             self._tell({"id": order["id"], "error": error_to_json(unexpected)})
+        finally:
+            self._count(-1)
+
+    def _count(self, by: int) -> None:
+        with self._counting:
+            self._under_way += by
 
     def _done(self, order: dict[str, Any]) -> dict[str, Any]:
         told_s = 0.0
@@ -106,9 +122,20 @@ def error_to_json(error: GemischtError) -> dict[str, str]:
     return {"kind": type(error).__name__, "what": error.what, "where": error.where, "remedy": error.remedy}
 
 
+def _watch_share(worker: _Worker, tell: Tell) -> None:
+    """Look for ever whether this process gets enough of the machine, and tell when that changes."""
+    share = Share()
+    told = False
+    while True:
+        time.sleep(_LOOK_EVERY_S)
+        share.look(working=worker.is_working)
+        if share.is_starved != told:
+            told = share.is_starved
+            tell({"starved": told})
+
+
 def main() -> None:
     """Do whatever comes in."""
-    run_when_idle()
     # What interrupts the program in a terminal is not meant for us: we end when it does.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     # Nothing else may write where the answers go.
@@ -122,8 +149,10 @@ def main() -> None:
             answers.flush()
 
     orders = _Orders(sys.stdin)
+    worker = _Worker(orders, tell)
+    threading.Thread(target=_watch_share, args=(worker, tell), name="share", daemon=True).start()
     prepare_kernels()
-    _Worker(orders, tell).run()
+    worker.run()
 
 
 if __name__ == "__main__":

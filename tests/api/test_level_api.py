@@ -124,3 +124,16 @@ class ReferenceTest(LevelApiCase):
         again = self.run_job("reference", strips=["tone"])
         self.assertIsNone(again["edit"])
         self.assertEqual(again["proposals"][0]["remark"], "is there already")
+
+
+class EvidenceTest(ApiCase):
+    def test_a_cure_is_refused_once_what_it_was_found_in_has_changed(self) -> None:
+        state = self.create()
+        measured = state["revision"]
+        cure = {"type": "set-strips", "changes": [{"strip": "mix", "trim_db": -7.4}]}
+        body = {"revision": measured, "action": cure, "evidence_revision": measured}
+        state = self.ask("POST", f"/api/sessions/{state['id']}/edits", json=body)
+        again = body | {"revision": state["revision"]}
+        refused = self.ask("POST", f"/api/sessions/{state['id']}/edits", json=again, status=409)
+        self.assert_error(refused, "found in revision 1", "measured anew")
+        self.assertEqual(self.ask("GET", f"/api/sessions/{state['id']}"), state)

@@ -392,3 +392,21 @@ class OrderTest(LiveCase):
             self.assertEqual(listening.text("document")["revision"], newer.revision)
             np.testing.assert_array_equal(listening.sound(4096, epoch=1), self.signal[:, :4096])
             self.assertEqual({frame["revision"] for frame in listening.frames}, {newer.revision})
+
+
+class RingingTest(LiveCase):
+    def test_it_plays_until_what_rings_is_silent(self) -> None:
+        echo = {"time_ms": 400.0, "feedback": 0.5}
+        self.edit({"type": "add-processor", "strip": "noise", "processor": "delay", "params": echo})
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.text("transport")
+            listening.send(type="play", at_s=1.9)
+            self.assertTrue(listening.text("transport")["playing"])
+            stopped = listening.text("transport")
+        self.assertFalse(stopped["playing"])
+        self.assertAlmostEqual(stopped["position_s"], 2.0, places=6)
+        loud = [frame for frame in listening.frames if np.abs(frame["sound"]).max() > 10 ** (-90 / 20)]
+        # From -10 dBFS or so, 6 dB less in every 0.4 s: under -90 dBFS after more than 4 s.
+        self.assertGreater(loud[-1]["position"] / RATE_HZ, 6.0)
+        self.assertLess(listening.frames[-1]["position"] / RATE_HZ, 12.0)

@@ -4,6 +4,7 @@ from fastapi import APIRouter
 
 from gemischt.api.dependencies import HubDep, WorkspaceDep
 from gemischt.api.schemas import Edit, HistoryListing, NewSession, SessionListing, SessionState, Step
+from gemischt.core.errors import RevisionConflict
 from gemischt.core.session.document import empty_session
 
 router = APIRouter(prefix="/api/sessions", tags=["sessions"])
@@ -30,7 +31,13 @@ def get_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
 
 @router.post("/{session_id}/edits", operation_id="editSession")
 def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
-    """Apply an action; 409 if the session has changed since ``revision``."""
+    """Apply an action; 409 if the session has changed since ``revision``, or since a cure's evidence was measured."""
+    if edit.evidence_revision not in (None, edit.revision):
+        raise RevisionConflict(
+            f"what this cures was found in revision {edit.evidence_revision}, the edit is made on {edit.revision}",
+            where=session_id,
+            remedy="Wait until the song is measured anew.",
+        )
     stored = workspace.edit(session_id, edit.revision, edit.action)
     hub.document_changed(stored)
     return SessionState.of(stored)

@@ -273,7 +273,7 @@ export interface paths {
         put?: never;
         /**
          * Edit Session
-         * @description Apply an action; 409 if the session has changed since ``revision``.
+         * @description Apply an action; 409 if the session has changed since ``revision``, or since a cure's evidence was measured.
          */
         post: operations["editSession"];
         delete?: never;
@@ -1185,11 +1185,13 @@ export interface components {
         };
         /**
          * Edit
-         * @description An action, made on a revision.
+         * @description An action, made on a revision; a cure says which revision its evidence was measured on.
          */
         Edit: {
             /** Action */
             action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["Together"];
+            /** Evidence Revision */
+            evidence_revision?: number | null;
             /** Revision */
             revision: number;
         };
@@ -1472,7 +1474,7 @@ export interface components {
         };
         /**
          * JobStatus
-         * @description ``result`` is there once the state is done.
+         * @description ``result`` is there once the state is done; ``waits_for`` says what keeps it from going on.
          */
         JobStatus: {
             error?: components["schemas"]["ErrorBody"] | null;
@@ -1489,6 +1491,8 @@ export interface components {
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             /** Title */
             title: string;
+            /** Waits For */
+            waits_for?: ("other jobs" | "other programs") | null;
         };
         /**
          * Key
