@@ -16,7 +16,7 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
 
 from tests.browser.chromium import find_chromium
 
@@ -168,6 +168,11 @@ class BrowserCase(unittest.TestCase):
 
     def tearDown(self) -> None:
         self.assertEqual(self.problems, [])
+
+    def choose(self, place: Page | Locator, menu: str, item: str) -> None:
+        """Do something by a menu."""
+        place.get_by_role("button", name=menu, exact=True).click()
+        self.page.get_by_role("menuitem", name=item, exact=True).click()
 
     def open(self, name: str = MIXED) -> Page:
         self.session_id = self.server.copy_of(name)

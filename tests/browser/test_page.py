@@ -110,7 +110,7 @@ class EditingTest(BrowserCase):
         page.keyboard.type("-31 dB")
         page.keyboard.press("Enter")
         expect(threshold).to_have_text("−31.0")
-        page.get_by_label("More for Compressor").select_option("up")
+        self.choose(page, "More for Compressor", "Move up")
         expect(page.get_by_test_id("last-edit")).to_have_text("Floor drum: Compressor moved")
         chain = self.server.document(self.session_id)["strips"]
         kinds = [item["type"] for strip in chain if strip["id"] == "floor-drum" for item in strip["chain"]]

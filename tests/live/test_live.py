@@ -316,8 +316,8 @@ class RefusalsTest(LiveCase):
             listening.send(type="play")
             listening.sound(2048, epoch=1)
             with (
-                mock.patch("gemischt.live.player.Player._frame", side_effect=ZeroDivisionError("no such luck")),
                 self.assertLogs("gemischt.live", logging.ERROR) as logged,
+                mock.patch("gemischt.live.player.Player._frame", side_effect=ZeroDivisionError("no such luck")),
             ):
                 listening.send(type="played", epoch=1, samples=48000)
                 self.assertIn("no such luck", listening.text("error")["what"])

@@ -176,8 +176,14 @@ function inOrder(id: string, post: (revision: number) => Promise<SessionState>):
   return next;
 }
 
-export function postEdit(id: string, action: Wish): Promise<SessionState> {
-  return inOrder(id, (revision) => request("POST", `/api/sessions/${id}/edits`, { revision, action }));
+export function postEdit(id: string, action: Wish, evidenceRevision?: number): Promise<SessionState> {
+  return inOrder(id, (revision) =>
+    request("POST", `/api/sessions/${id}/edits`, {
+      revision,
+      action,
+      evidence_revision: evidenceRevision ?? null,
+    }),
+  );
 }
 
 /** Make the session, or some strips, what a snapshot holds. */

@@ -10,6 +10,8 @@ export type Measurement<T> = {
   /** Whether the result is of what was asked last; false while it is being measured anew. */
   current: boolean;
   progress: number | null;
+  /** What keeps it from going on, if anything does. */
+  waitsFor: JobStatus["waits_for"];
   problem: string | null;
 };
 
@@ -28,6 +30,7 @@ export function useMeasurement<T>({ path, body, version, settleMs }: Order): Mea
   const [state, setState] = useState({
     result: null as T | null,
     progress: null as number | null,
+    waitsFor: null as JobStatus["waits_for"],
     problem: null as string | null,
     path: null as string | null,
     asked: "",
@@ -46,14 +49,14 @@ export function useMeasurement<T>({ path, body, version, settleMs }: Order): Mea
       if (stopped) return;
       job = await request<JobStatus>("POST", path, sent === undefined ? undefined : JSON.parse(sent));
       while (!stopped && underWay()) {
-        const { progress } = job;
-        setState((before) => ({ ...before, progress }));
+        const { progress, waits_for: waitsFor } = job;
+        setState((before) => ({ ...before, progress, waitsFor }));
         await pause(POLL_MS);
         job = await request<JobStatus>("GET", `/api/jobs/${job.id}`);
       }
       if (stopped) return;
       if (job.state === "done")
-        setState({ result: job.result as T, progress: null, problem: null, path, asked });
+        setState({ result: job.result as T, progress: null, waitsFor: null, problem: null, path, asked });
       else setState((before) => ({ ...before, progress: null, problem: job?.error?.what ?? null }));
     };
     run().catch((failure: unknown) => {

@@ -4,12 +4,14 @@ import { createContext, useContext, useEffect, useMemo, useSyncExternalStore, ty
 import { ServerError } from "../api/client";
 import { cachedSession, postEdit, postStep, refreshSession, useSession } from "../api/queries";
 import type { SessionState, Strip, Wish } from "../api/types";
+import { settleNudges } from "../controls/useNudge";
 import { Live, type Transport } from "../live/live";
 import { focusStrip, notify, useView } from "./store";
 
 type Acting = {
   live: Live;
-  edit: (action: Wish) => Promise<boolean>;
+  /** Make an edit; a cure says which revision was measured to find what it cures. */
+  edit: (action: Wish, evidenceRevision?: number) => Promise<boolean>;
   step: (step: "undo" | "redo") => void;
   /** The session as it is at this moment, for what acts on it without showing it. */
   now: () => SessionState;
@@ -27,9 +29,10 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
   const acting = useMemo<Acting>(
     () => ({
       live,
-      edit: async (action) => {
+      edit: async (action, evidenceRevision) => {
+        settleNudges();
         try {
-          await postEdit(id, action);
+          await postEdit(id, action, evidenceRevision);
           return true;
         } catch (failure) {
           live.revert();
@@ -37,7 +40,10 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
           return false;
         }
       },
-      step: (step) => void postStep(id, step).catch(report),
+      step: (step) => {
+        settleNudges();
+        void postStep(id, step).catch(report);
+      },
       now: () => {
         const state = cachedSession(id);
         if (!state) throw new Error("the session is not there yet");
@@ -67,6 +73,10 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
     window.addEventListener("pointerdown", reach, true);
     return () => window.removeEventListener("pointerdown", reach, true);
   }, [live]);
+  useEffect(() => {
+    window.addEventListener("pagehide", settleNudges);
+    return () => window.removeEventListener("pagehide", settleNudges);
+  }, []);
   useEffect(() => {
     if (state) document.title = `${state.document.name} · Gemischt`;
   }, [state]);

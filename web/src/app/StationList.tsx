@@ -10,6 +10,7 @@ export function StationList() {
   const current = useView((view) => view.station);
   const findings = useOpenFindings();
   const measured = useMeasured((store) => store.measured !== null);
+  const examined = useMeasured((store) => store.current);
   const weights = weightsByStation(findings);
   return (
     <chakra.nav
@@ -70,7 +71,8 @@ export function StationList() {
         cursor="pointer"
         onClick={() => useView.setState({ dialog: "findings" })}
       >
-        Findings {measured ? findings.length : "…"}
+        Findings {measured ? findings.length : ""}
+        {examined ? "" : "…"}
       </chakra.button>
       <chakra.button
         type="button"

@@ -4,21 +4,19 @@ import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
 import { compareChain, switchSide, useComparison } from "./comparison";
 import { openSession } from "./location";
+import { moveFocus, selectAll } from "./selection";
 import type { useOpen } from "./SessionContext";
 import {
   askName,
   askWhich,
-  focusStrip,
   foldSheet,
   LEVEL_FACES,
   notify,
-  selectStrips,
   show,
   showLevelFace,
   STATIONS,
   useView,
 } from "./store";
-import { visibleRows } from "./tree";
 
 export type Command = { name: string; keys?: string; run: () => void };
 
@@ -40,17 +38,6 @@ export function toggleOnSelected(open: Open, field: "mute" | "solo" | "polarity_
       changes: strips.map((strip) => ({ strip: strip.id, [field]: value })),
     });
   }
-}
-
-/** The next strip in the order of the rows that are shown. */
-export function moveFocus(open: Open, by: number, extend: boolean): void {
-  const { focused, selected, foldedFolders } = useView.getState();
-  const shown = visibleRows(open.state.tree, foldedFolders).flatMap((row) => row.strip ?? []);
-  const at = shown.indexOf(focused);
-  const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))];
-  if (!next) return;
-  if (extend) selectStrips([...selected, next], next);
-  else focusStrip(next);
 }
 
 /** The selected strips without the mix, as most edits want them. */
@@ -197,8 +184,19 @@ export function commandsOf(open: Open): Command[] {
     { name: "Copy the focused strip's chain", keys: "Ctrl+C", run: () => copyChain(open) },
     { name: "Paste processors on selected strips", keys: "Ctrl+V", run: () => pasteChain(open) },
     { name: "Presets and their files", run: () => useView.setState({ dialog: "presets" }) },
-    { name: "Focus the strip above", keys: "↑", run: () => moveFocus(open, -1, false) },
-    { name: "Focus the strip below", keys: "↓", run: () => moveFocus(open, 1, false) },
+    { name: "Focus the strip above", keys: "↑", run: () => moveFocus(open.state, -1, false) },
+    { name: "Focus the strip below", keys: "↓", run: () => moveFocus(open.state, 1, false) },
+    {
+      name: "Extend the selection to the strip above",
+      keys: "Shift+↑",
+      run: () => moveFocus(open.state, -1, true),
+    },
+    {
+      name: "Extend the selection to the strip below",
+      keys: "Shift+↓",
+      run: () => moveFocus(open.state, 1, true),
+    },
+    { name: "Select all strips", keys: "Ctrl+A", run: () => selectAll(open.state) },
     {
       name: "Play on without a loop",
       keys: "L",

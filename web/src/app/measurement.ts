@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 
-import { useMeasurement } from "../api/useMeasurement";
+import { useMeasurement, type Measurement } from "../api/useMeasurement";
 import type { Wish } from "../api/types";
 import { useOpen } from "./SessionContext";
 
@@ -61,21 +61,47 @@ export type Measured = {
 
 const SETTLE_MS = 600;
 
+type Following = {
+  measured: Measured | null;
+  /** Whether that is of the session as it is; false while it is being measured anew. */
+  current: boolean;
+  progress: number | null;
+  waitsFor: Measurement<Measured>["waitsFor"];
+};
+
 /** The whole song measured, anew some time after the last edit. */
-export const useMeasured = create<{ measured: Measured | null; progress: number | null }>(() => ({
+export const useMeasured = create<Following>(() => ({
   measured: null,
+  current: false,
   progress: null,
+  waitsFor: null,
 }));
+
+/** How far measuring is, in words. */
+export function progressWords({
+  progress,
+  waitsFor,
+}: Pick<Measurement<unknown>, "progress" | "waitsFor">): string {
+  const share = progress === null ? "" : ` ${Math.round(100 * progress)} %`;
+  const reason = {
+    "other programs": "other programs keep the processor busy",
+    "other jobs": "another job is first",
+  };
+  return `measuring${share}${waitsFor ? `: ${reason[waitsFor]}` : ""}`;
+}
 
 /** Keeps the measurement up to date; used once. */
 export function useFollowMeasurement(): void {
   const { state } = useOpen();
-  const { result, progress } = useMeasurement<Measured>({
+  const { result, current, progress, waitsFor } = useMeasurement<Measured>({
     path: `/api/sessions/${state.id}/measurement`,
     version: state.revision,
     settleMs: SETTLE_MS,
   });
-  useEffect(() => useMeasured.setState({ measured: result, progress }), [result, progress]);
+  useEffect(
+    () => useMeasured.setState({ measured: result, current, progress, waitsFor }),
+    [result, current, progress, waitsFor],
+  );
 }
 
 /** One of a strip's stages, if it has been measured. */

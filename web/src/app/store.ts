@@ -22,6 +22,8 @@ type View = {
   station: Station;
   focused: string;
   selected: ReadonlySet<string>;
+  /** Where a selection that is extended began. */
+  anchor: string;
   stage: Stage;
   /** Whether the focus sheet is folded, by station. */
   sheetFolded: Record<Station, boolean>;
@@ -50,6 +52,7 @@ export const useView = create<View>(() => ({
   station: "Level",
   focused: "",
   selected: new Set(),
+  anchor: "",
   stage: "pre-fader",
   sheetFolded: { Tidy: true, Level: false, Route: true, Duck: true, Place: true, Print: false },
   levelFace: "rows",
@@ -96,21 +99,13 @@ export function show(station: Station): void {
   useView.setState({ station });
 }
 
-/** Focus a strip; with `extend` it joins or leaves the selection. */
-export function focusStrip(id: string, extend = false): void {
-  const { selected } = useView.getState();
-  if (!extend) {
-    useView.setState({ focused: id, selected: new Set([id]) });
-    return;
-  }
-  const next = new Set(selected);
-  if (next.has(id) && next.size > 1) next.delete(id);
-  else next.add(id);
-  useView.setState({ focused: id, selected: next });
+/** Focus a strip, which is selected alone. */
+export function focusStrip(id: string): void {
+  useView.setState({ focused: id, selected: new Set([id]), anchor: id });
 }
 
 export function selectStrips(ids: string[], focused: string): void {
-  useView.setState({ selected: new Set(ids), focused });
+  useView.setState({ selected: new Set(ids), focused, anchor: focused });
 }
 
 /** The gain ladder needs the width of the focus sheet. */

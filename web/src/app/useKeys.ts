@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 
-import { commandsOf, keyName, moveFocus } from "./commands";
+import { commandsOf, keyName } from "./commands";
 import { useOpen } from "./SessionContext";
 import { useView } from "./store";
 
@@ -16,14 +16,9 @@ export function useKeys(): void {
       const name = keyName(event);
       const { dialog, question, decision } = useView.getState();
       if (dialog || question || decision) return;
-      if (event.defaultPrevented || target.closest("input, textarea, [role=dialog]")) return;
+      if (event.defaultPrevented || target.closest("input, textarea, [role=dialog], [role=menu]")) return;
       // A list of choices keeps its plain keys; everything else leaves Space to the transport and is pressed by Enter.
       if (target.closest("select") && !name.startsWith("Ctrl+")) return;
-      if (name === "Shift+↑" || name === "Shift+↓") {
-        moveFocus(open, name.endsWith("↑") ? -1 : 1, true);
-        event.preventDefault();
-        return;
-      }
       const command = commands.get(name);
       if (command) {
         command.run();

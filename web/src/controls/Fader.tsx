@@ -3,9 +3,11 @@ import type { KeyboardEvent } from "react";
 
 import { formatDb } from "../lib/format";
 import { useDrag } from "./useDrag";
+import { useNudge } from "./useNudge";
 
-export const FADER_LOW_DB = -18;
-export const FADER_HIGH_DB = 12;
+const FADER_LOW_DB = -18;
+/** Where the visible scale ends; keys and typing go on to the level's own end. */
+const FADER_HIGH_DB = 12;
 
 type FaderProps = {
   label: string;
@@ -18,12 +20,13 @@ type FaderProps = {
 };
 
 const LOWEST_DB = -60;
+const HIGHEST_DB = 24;
 
 /** Below the visible scale the fader runs faster, down to silence. */
 function toShare(levelDb: number | null): number {
   if (levelDb === null) return 0;
   if (levelDb >= FADER_LOW_DB)
-    return 0.15 + (0.85 * (levelDb - FADER_LOW_DB)) / (FADER_HIGH_DB - FADER_LOW_DB);
+    return Math.min(1, 0.15 + (0.85 * (levelDb - FADER_LOW_DB)) / (FADER_HIGH_DB - FADER_LOW_DB));
   return (0.15 * (Math.max(levelDb, LOWEST_DB) - LOWEST_DB)) / (FADER_LOW_DB - LOWEST_DB);
 }
 
@@ -41,21 +44,24 @@ export const faderShare = toShare;
 
 /** A horizontal fader: a block on a line, 0 dB in the same place on every row. */
 export function Fader({ label, value, onPreview, onCommit, onCancel, widthPx, focused }: FaderProps) {
+  const { nudged, nudge, settle } = useNudge({ value, onPreview, onCommit });
   const drag = useDrag({
-    value: toShare(value),
+    value: toShare(nudged),
     moved: (start, dx, _dy, fine) => Math.min(1, Math.max(0, start + dx / (fine ? widthPx * 8 : widthPx))),
     onPreview: (share) => onPreview(toLevel(share)),
     onCommit: (share) => onCommit(toLevel(share)),
     onCancel,
   });
-  const share = drag.dragged ?? toShare(value);
+  const share = drag.dragged ?? toShare(nudged);
   const onKeyDown = (event: KeyboardEvent) => {
     const steps = { ArrowRight: 1, ArrowLeft: -1, PageUp: 6, PageDown: -6 }[event.key];
     if (!steps) return;
     event.preventDefault();
     event.stopPropagation();
-    const next = (value ?? LOWEST_DB) + steps * (event.shiftKey ? 0.1 : 0.5);
-    onCommit(next < LOWEST_DB ? null : Math.round(Math.min(FADER_HIGH_DB, next) * 10) / 10);
+    nudge((from) => {
+      const next = (from ?? LOWEST_DB) + steps * (event.shiftKey ? 0.1 : 0.5);
+      return next < LOWEST_DB ? null : Math.round(Math.min(HIGHEST_DB, next) * 10) / 10;
+    });
   };
   const zero = toShare(0);
   return (
@@ -64,9 +70,9 @@ export function Fader({ label, value, onPreview, onCommit, onCancel, widthPx, fo
       tabIndex={0}
       aria-label={label}
       aria-valuemin={LOWEST_DB}
-      aria-valuemax={FADER_HIGH_DB}
-      aria-valuenow={value ?? LOWEST_DB}
-      aria-valuetext={`${formatDb(value)} dB`}
+      aria-valuemax={HIGHEST_DB}
+      aria-valuenow={nudged ?? LOWEST_DB}
+      aria-valuetext={`${formatDb(nudged)} dB`}
       position="relative"
       width={`${widthPx}px`}
       height="target"
@@ -75,6 +81,7 @@ export function Fader({ label, value, onPreview, onCommit, onCancel, widthPx, fo
       onPointerDown={drag.onPointerDown}
       onDoubleClick={() => onCommit(0)}
       onKeyDown={onKeyDown}
+      onBlur={settle}
     >
       <chakra.div position="absolute" top="11px" left="0" right="0" height="2px" bg="rule" />
       <chakra.div

@@ -3,6 +3,7 @@ import { useRef, useState, type KeyboardEvent, type WheelEvent } from "react";
 
 import { parseNumber } from "../lib/format";
 import { useDrag } from "./useDrag";
+import { useNudge } from "./useNudge";
 
 export type ValueFieldProps = {
   label: string;
@@ -31,7 +32,7 @@ export function ValueField(props: ValueFieldProps) {
   const { label, value, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
   const [typed, setTyped] = useState<string | null>(null);
   const done = useRef(false);
-  const numeric = value ?? (nullAt === "top" ? maximum : minimum);
+  const asNumber = (given: number | null) => given ?? (nullAt === "top" ? maximum : minimum);
 
   const toValue = (wanted: number): number | null => {
     if (nullAt === "bottom" && wanted < minimum) return null;
@@ -50,16 +51,22 @@ export function ValueField(props: ValueFieldProps) {
     return minimum === 0 && next < 0.1 ? 0 : next;
   };
 
+  const { nudged, nudge, settle } = useNudge({
+    value,
+    onPreview: props.onPreview,
+    onCommit: props.onCommit,
+  });
   const drag = useDrag({
-    value: numeric,
+    value: asNumber(nudged),
     moved: (start, dx, dy, fine) => stepped(start, (dx - dy) / (logarithmic ? 1 : 4), fine),
     onPreview: (wanted) => props.onPreview(toValue(wanted)),
     onCommit: (wanted) => props.onCommit(toValue(wanted)),
     onCancel: props.onCancel,
   });
-  const shown = drag.dragged === null ? value : toValue(drag.dragged);
+  const shown = drag.dragged === null ? nudged : toValue(drag.dragged);
 
-  const nudge = (steps: number, fine: boolean) => props.onCommit(toValue(stepped(numeric, steps, fine)));
+  const nudgeBy = (steps: number, fine: boolean) =>
+    nudge((from) => toValue(stepped(asNumber(from), steps, fine)));
   const onKeyDown = (event: KeyboardEvent) => {
     const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[
       event.key
@@ -67,16 +74,17 @@ export function ValueField(props: ValueFieldProps) {
     if (steps) {
       event.preventDefault();
       event.stopPropagation();
-      nudge(steps, event.shiftKey);
+      nudgeBy(steps, event.shiftKey);
     } else if (event.key === "Enter" || /^[-−0-9.]$/.test(event.key)) {
       event.preventDefault();
       event.stopPropagation();
       done.current = false;
-      setTyped(event.key === "Enter" ? format(value) : event.key);
+      settle();
+      setTyped(event.key === "Enter" ? format(nudged) : event.key);
     }
   };
   const onWheel = (event: WheelEvent) => {
-    if (event.ctrlKey || event.altKey) nudge(event.deltaY < 0 ? 1 : -1, event.shiftKey);
+    if (event.ctrlKey || event.altKey) nudgeBy(event.deltaY < 0 ? 1 : -1, event.shiftKey);
   };
   const finish = (keep: boolean) => {
     if (done.current) return;
@@ -138,6 +146,7 @@ export function ValueField(props: ValueFieldProps) {
       onDoubleClick={() => props.onCommit(fallback)}
       onKeyDown={onKeyDown}
       onWheel={onWheel}
+      onBlur={settle}
     >
       {format(shown)}
     </chakra.span>

@@ -38,7 +38,7 @@ const config = defineConfig({
         topLine: { value: `${size.topLinePx}px` },
         songLine: { value: `${size.songLinePx}px` },
         stations: { value: `${size.stationsPx}px` },
-        sheet: { value: `${size.sheetPx}px` },
+        sheet: { value: `clamp(${size.sheetPx}px, 26vw, ${size.widestSheetPx}px)` },
         foldedSheet: { value: `${size.foldedSheetPx}px` },
         row: { value: `${size.rowPx}px` },
         target: { value: "24px" },

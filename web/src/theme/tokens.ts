@@ -27,6 +27,7 @@ export const size = {
   songLinePx: 72,
   stationsPx: 64,
   sheetPx: 360,
+  widestSheetPx: 520,
   foldedSheetPx: 36,
   rowPx: 25,
 } as const;

@@ -2,7 +2,8 @@ import { chakra } from "@chakra-ui/react";
 
 import { usePutAside } from "../../api/queries";
 import { putAside, takeBack, useOpenFindings } from "../../app/findings";
-import { useMeasured, type Finding } from "../../app/measurement";
+import { Cure } from "../../app/Cure";
+import { progressWords, useMeasured, type Finding } from "../../app/measurement";
 import { useOpen } from "../../app/SessionContext";
 import { askName, focusStrip, show, useView, type Station } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
@@ -18,17 +19,19 @@ export function Findings() {
 function Listing() {
   const { state } = useOpen();
   const findings = useOpenFindings();
-  const { measured, progress } = useMeasured();
+  const following = useMeasured();
+  const { measured, current } = following;
   const { data: aside } = usePutAside(state.id);
   return (
     <Panel title={`Findings: ${findings.length}`} onClose={() => useView.setState({ dialog: null })}>
       <chakra.div maxHeight="70vh" overflowY="auto">
-        {!measured && (
+        {!current && (
           <chakra.p color="quiet" role="status">
-            The song is being measured{progress === null ? "" : `, ${Math.round(100 * progress)} %`}.
+            {measured && "The song has changed; what was found is being examined anew: "}
+            {progressWords(following)}.
           </chakra.p>
         )}
-        {measured && findings.length === 0 && <p>Nothing found.</p>}
+        {measured && current && findings.length === 0 && <p>Nothing found.</p>}
         <chakra.ol listStyleType="none" aria-label="Findings">
           {findings.map((finding, index) => (
             <Item key={finding.id} finding={finding} number={index + 1} />
@@ -57,7 +60,8 @@ function Listing() {
 }
 
 function Item({ finding, number }: { finding: Finding; number: number }) {
-  const { state, live, edit } = useOpen();
+  const { state, live } = useOpen();
+  const { measured, current } = useMeasured();
   const wrong = finding.weight === "wrong";
   const aside = async () => {
     const reason = await askName(`Why put “${finding.title}” aside?`, "as intended");
@@ -71,7 +75,7 @@ function Item({ finding, number }: { finding: Finding; number: number }) {
     if (finding.at_s !== null) live.seek(finding.at_s);
   };
   return (
-    <chakra.li padding="8px 0" borderBottom="1px solid" borderColor="rule">
+    <chakra.li padding="8px 0" opacity={current ? 1 : 0.6} borderBottom="1px solid" borderColor="rule">
       <chakra.div fontWeight="700" color={wrong ? "over" : "hotText"}>
         {wrong ? "⚠" : "·"} {number} {finding.title}
         {finding.at_s !== null && (
@@ -85,10 +89,8 @@ function Item({ finding, number }: { finding: Finding; number: number }) {
         {finding.evidence} <chakra.span color="quiet">{finding.why}</chakra.span>
       </chakra.p>
       <chakra.div display="flex" gap="6px" marginTop="4px">
-        {finding.cure && (
-          <PlainButton onClick={() => finding.cure && void edit(finding.cure)}>
-            {finding.cure_text}
-          </PlainButton>
+        {finding.cure && measured && (
+          <Cure cure={finding.cure} text={finding.cure_text} revision={measured.revision} current={current} />
         )}
         <PlainButton onClick={look}>Look</PlainButton>
         <PlainButton onClick={() => void aside()}>Put aside…</PlainButton>

@@ -1,14 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 
 import { useOpenFindings } from "../../app/findings";
-import { useActing } from "../../app/SessionContext";
-import { PlainButton } from "../../controls/PlainButton";
+import { Cure } from "../../app/Cure";
+import { useMeasured } from "../../app/measurement";
 
 /** What was found on one strip. */
 export function StripFindings({ strip }: { strip: string }) {
-  const { edit } = useActing();
+  const { measured, current } = useMeasured();
   const findings = useOpenFindings().filter((finding) => finding.strip === strip);
-  if (!findings.length) return null;
+  if (!findings.length || !measured) return null;
   return (
     <chakra.ul
       listStyleType="none"
@@ -26,11 +26,15 @@ export function StripFindings({ strip }: { strip: string }) {
             title={finding.evidence}
           >
             ⚠ {finding.title}
+            {!current && <chakra.span color="quiet"> · being examined anew</chakra.span>}
           </chakra.span>
           {finding.cure && (
-            <PlainButton height="target" onClick={() => finding.cure && void edit(finding.cure)}>
-              {finding.cure_text}
-            </PlainButton>
+            <Cure
+              cure={finding.cure}
+              text={finding.cure_text}
+              revision={measured.revision}
+              current={current}
+            />
           )}
         </chakra.li>
       ))}

@@ -7,7 +7,7 @@ import { newProcessor } from "../../app/commands";
 import { compareChain } from "../../app/comparison";
 import { useActing } from "../../app/SessionContext";
 import { useView } from "../../app/store";
-import { Choice } from "../../controls/Choice";
+import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
 import { copyProcessors, savePreset } from "./chainCommands";
 
@@ -44,12 +44,10 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
           <PlainButton onClick={() => add("processor compressor")}>+ Compressor</PlainButton>
         </>
       )}
-      <Choice
+      <ActionMenu
         label={into ? "Add to the lane" : "Add to the chain"}
-        value=""
-        width="96px"
-        options={[
-          { value: "", label: into ? "+ add…" : "+ more…" },
+        text={into ? "+ add" : "+ more"}
+        items={[
           ...(kinds ?? []).map((kind) => ({ value: `processor ${kind.kind}`, label: kind.label })),
           ...(racks ?? []).map((rack) => ({ value: `lanes ${rack.rack}`, label: `Lanes: ${rack.label}` })),
           ...(presets ?? []).map((item) => ({
@@ -66,7 +64,7 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
             : []),
           { value: "manage", label: "Presets and their files…" },
         ]}
-        onChange={add}
+        onSelect={add}
       />
     </chakra.div>
   );

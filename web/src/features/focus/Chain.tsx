@@ -5,7 +5,7 @@ import { useProcessors } from "../../api/queries";
 import type { LanePlace, Processor, Strip } from "../../api/types";
 import { compareWith } from "../../app/comparison";
 import { useActing } from "../../app/SessionContext";
-import { Choice } from "../../controls/Choice";
+import { ActionMenu } from "../../controls/ActionMenu";
 import { SignButton } from "../../controls/SignButton";
 import { AddToChain } from "./AddToChain";
 import { copyProcessors, savePreset } from "./chainCommands";
@@ -110,20 +110,18 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
           sign={processor.on ? "on" : "off"}
           onClick={() => set({ on: !processor.on })}
         />
-        <Choice
+        <ActionMenu
           label={`More for ${label}`}
-          value=""
-          width="24px"
+          text="⋯"
           color="quiet"
-          options={[
-            { value: "", label: "⋯" },
+          items={[
             ...(place > 0 ? [{ value: "up", label: "Move up" }] : []),
             ...(last ? [] : [{ value: "down", label: "Move down" }]),
             { value: "without", label: processor.on ? "Hear without it" : "Hear with it" },
             { value: "copy", label: "Copy" },
             { value: "save", label: "Save as preset…" },
           ]}
-          onChange={(chosen) => {
+          onSelect={(chosen) => {
             if (chosen === "up") onMove(place - 1);
             if (chosen === "down") onMove(place + 1);
             if (chosen === "without") hearWithout();

@@ -7,7 +7,7 @@ import type { Lane, Parallel, Strip } from "../../api/types";
 import { compareWith } from "../../app/comparison";
 import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { askName } from "../../app/store";
-import { Choice } from "../../controls/Choice";
+import { ActionMenu } from "../../controls/ActionMenu";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
@@ -37,7 +37,7 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
   const { loopS } = useTransport();
   const { data: racks } = useRacks();
   const [opened, setOpened] = useState<string | null>(null);
-  const { result, progress } = useMeasurement<BlockReport>({
+  const { result, current, progress } = useMeasurement<BlockReport & { revision: number }>({
     path: `/api/sessions/${state.id}/strips/${strip.id}/blocks/${block.id}/report`,
     body: { stretch_s: loopS },
     version: state.revision,
@@ -74,8 +74,11 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
           key={finding.lane}
           finding={finding}
           lane={block.lanes.find((lane) => lane.id === finding.lane)}
-          onAlign={(shift_ms) => void edit(setLane(finding.lane, { shift_ms }))}
-          onFlip={(polarity_inverted) => void edit(setLane(finding.lane, { polarity_inverted }))}
+          current={current}
+          onAlign={(shift_ms) => void edit(setLane(finding.lane, { shift_ms }), result.revision)}
+          onFlip={(polarity_inverted) =>
+            void edit(setLane(finding.lane, { polarity_inverted }), result.revision)
+          }
         />
       ))}
       <chakra.p
@@ -88,21 +91,17 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
         fontSize="small"
       >
         {change !== null
-          ? `${block.lanes.length} lanes add ${formatNumber(change, 1)} LU`
+          ? `${block.lanes.length} lanes add ${formatNumber(change, 1)} LU${current ? "" : ", measuring anew…"}`
           : progress !== null
             ? "measuring…"
             : "too quiet to measure"}
       </chakra.p>
       <chakra.div display="flex" alignItems="center" gap="6px" fontSize="small">
-        <Choice
+        <ActionMenu
           label={`Add a lane to ${block.name}`}
-          value=""
-          width="52px"
-          options={[
-            { value: "", label: "+ lane…" },
-            ...(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label })),
-          ]}
-          onChange={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
+          text="+ lane"
+          items={(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label }))}
+          onSelect={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
         />
         <chakra.span flex="1" />
         <chakra.span color="quiet">level</chakra.span>
@@ -118,8 +117,10 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
           height="target"
           padding="0 6px"
           title="As loud as before the lanes"
-          disabled={change === null || result?.matching_db === null || Math.abs(change) < 0.05}
-          onClick={() => void edit(setBlock(Math.round(100 * (result?.matching_db ?? 0)) / 100))}
+          disabled={!current || change === null || result?.matching_db === null || Math.abs(change) < 0.05}
+          onClick={() =>
+            void edit(setBlock(Math.round(100 * (result?.matching_db ?? 0)) / 100), result?.revision)
+          }
         >
           match level
         </PlainButton>
@@ -230,12 +231,14 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
 type CombProps = {
   finding: LaneFinding;
   lane: Lane | undefined;
+  /** Whether it was measured on the session as it is. */
+  current: boolean;
   onAlign: (shiftMs: number) => void;
   onFlip: (inverted: boolean) => void;
 };
 
 /** A lane that combs against the first one, with its cures. */
-function Comb({ finding, lane, onAlign, onFlip }: CombProps) {
+function Comb({ finding, lane, current, onAlign, onFlip }: CombProps) {
   if (!lane || finding.coherence < COHERENT) return null;
   // The measured lane stands before its own polarity switch.
   const opposed = finding.inverted !== lane.polarity_inverted;
@@ -261,13 +264,19 @@ function Comb({ finding, lane, onAlign, onFlip }: CombProps) {
         <PlainButton
           height="target"
           color="ink"
+          disabled={!current}
           onClick={() => onAlign(Math.round(1000 * (lane.shift_ms - finding.delay_ms)) / 1000)}
         >
           align
         </PlainButton>
       )}
       {opposed && (
-        <PlainButton height="target" color="ink" onClick={() => onFlip(!lane.polarity_inverted)}>
+        <PlainButton
+          height="target"
+          color="ink"
+          disabled={!current}
+          onClick={() => onFlip(!lane.polarity_inverted)}
+        >
           flip
         </PlainButton>
       )}

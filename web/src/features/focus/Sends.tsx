@@ -5,6 +5,7 @@ import { selectedStrips } from "../../app/commands";
 import { useClipboard } from "../../app/clipboard";
 import { useOpen } from "../../app/SessionContext";
 import { notify } from "../../app/store";
+import { ActionMenu } from "../../controls/ActionMenu";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { LevelField } from "../../controls/LevelField";
@@ -57,18 +58,17 @@ export function Sends({ strip }: { strip: Strip }) {
           })}
         />
       ))}
-      <Choice
+      <ActionMenu
         label="New send"
-        value=""
-        width="100%"
+        text="+ send to"
+        hint="A new send begins at −12 dB; double-click its level for 0"
         color="send"
-        options={[
-          { value: "", label: "+ send to… (begins at −12 dB; double-click for 0)" },
+        items={[
           ...goals.map((goal) => ({ value: goal.id, label: goal.name })),
           ...(strip.sends.length ? [{ value: "copy", label: "Copy these sends" }] : []),
           ...(copied.length ? [{ value: "paste", label: `Paste ${copied.length} sends` }] : []),
         ]}
-        onChange={add}
+        onSelect={add}
       />
     </chakra.div>
   );

@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useEffect } from "react";
 
 import { useMeasurement } from "../../api/useMeasurement";
+import { progressWords } from "../../app/measurement";
 import { endComparison, hearSide, useComparison, type Comparison } from "../../app/comparison";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { Segments } from "../../controls/Segments";
@@ -23,18 +24,19 @@ function Bar({ comparison }: { comparison: Comparison }) {
   const { loopS } = useTransport();
   const { side, matched } = useComparison();
   const { here, there, snapshot, action } = comparison;
-  const { result, progress, problem } = useMeasurement<Match>({
+  const matching = useMeasurement<Match>({
     path: `/api/sessions/${state.id}/match`,
     body: { snapshot, action, stretch_s: loopS },
     version: state.revision,
     settleMs: 100,
   });
+  const { result, problem } = matching;
   const offsetDb = matched ? (result?.matching_db ?? 0) : 0;
   useEffect(() => {
-    if (!result) return;
+    // Heard as they are until it is known how loud both are.
     if (snapshot) live.compare(snapshot, offsetDb);
     else if (action) live.audition(action, offsetDb);
-  }, [live, snapshot, action, offsetDb, result]);
+  }, [live, snapshot, action, offsetDb]);
   const sides = [here, there];
   return (
     <chakra.section
@@ -66,7 +68,7 @@ function Bar({ comparison }: { comparison: Comparison }) {
       <chakra.span flex="1" color="quiet" role="status" overflow="hidden" textOverflow="ellipsis">
         {result
           ? `${formatDb(result.lufs)} against ${formatDb(result.other_lufs)} LUFS${loopS ? " in the loop" : ""}: ${there} is heard ${formatNumber(offsetDb, 1)} dB`
-          : (problem ?? `measuring ${Math.round(100 * (progress ?? 0))} %`)}
+          : (problem ?? `not matched yet, ${progressWords(matching)}`)}
       </chakra.span>
       <chakra.span color="quiet" fontSize="small">
         X switches

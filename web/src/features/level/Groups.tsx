@@ -10,11 +10,10 @@ import { LetterToggle } from "../../controls/LetterToggle";
 import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
 import { size } from "../../theme/tokens";
-import { FADER_PX } from "./columns";
 import { SignButton } from "../../controls/SignButton";
 
 /** Control groups: one level and mute over several strips, their sends after the fader included. */
-export function Groups() {
+export function Groups({ faderPx }: { faderPx: number }) {
   const { state } = useOpen();
   const groups = state.document.control_groups;
   if (!groups.length) return null;
@@ -24,13 +23,13 @@ export function Groups() {
         control groups: members and what they send after the fader
       </chakra.div>
       {groups.map((group) => (
-        <GroupRow key={group.id} group={group} />
+        <GroupRow key={group.id} group={group} faderPx={faderPx} />
       ))}
     </chakra.section>
   );
 }
 
-function GroupRow({ group }: { group: ControlGroup }) {
+function GroupRow({ group, faderPx }: { group: ControlGroup; faderPx: number }) {
   const open = useOpen();
   const { live, edit, strips, state } = open;
   const [movingDb, setMovingDb] = useState<number | null | undefined>(undefined);
@@ -59,7 +58,7 @@ function GroupRow({ group }: { group: ControlGroup }) {
       role="group"
       aria-label={`Control group ${group.name}`}
       display="grid"
-      gridTemplateColumns={`170px ${FADER_PX}px 52px 30px minmax(0, 1fr) auto`}
+      gridTemplateColumns={`170px ${faderPx}px 52px 30px minmax(0, 1fr) auto`}
       alignItems="center"
       gap="8px"
       height={`${size.rowPx}px`}
@@ -85,7 +84,7 @@ function GroupRow({ group }: { group: ControlGroup }) {
       <Fader
         label={`${group.name}: group fader`}
         value={levelDb}
-        widthPx={FADER_PX}
+        widthPx={faderPx}
         focused={false}
         onPreview={preview}
         onCommit={commit}

@@ -3,7 +3,7 @@ import { Fragment, useMemo, useState, type ReactNode } from "react";
 
 import { useProcessors } from "../../api/queries";
 import type { Processor, Strip } from "../../api/types";
-import { useMeasured } from "../../app/measurement";
+import { progressWords, useMeasured } from "../../app/measurement";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip, useView } from "../../app/store";
 import { Segments } from "../../controls/Segments";
@@ -24,7 +24,8 @@ const MOST_BAR_PX = 14;
 /** The gain ladder: strips by stages, each with its measured level and how far from the reference it is. */
 export function LadderFace({ items }: { items: LevelItem[] }) {
   const { state } = useOpen();
-  const { measured, progress } = useMeasured();
+  const following = useMeasured();
+  const { measured, current } = following;
   const { data: kinds } = useProcessors();
   const [figure, setFigure] = useState<Figure>("peak");
   const [sorted, setSorted] = useState<string | null>(null);
@@ -64,7 +65,7 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
         {figure === "VU" ? <VuReference /> : <chakra.span color="quiet">{UNITS[figure]}</chakra.span>}
         <chakra.span color="quiet">
           · bars: distance from {figure === "VU" ? "0 VU" : "−18 dBFS"}
-          {progress !== null && ` · measuring ${Math.round(100 * progress)} %`}
+          {!current && ` · ${progressWords(following)}`}
         </chakra.span>
       </chakra.div>
       <chakra.div flex="1" overflow="auto" role="table" aria-label="Gain ladder">

@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 
 import type { Strip } from "../../api/types";
 import { makeBus, makeGroup } from "../../app/commands";
@@ -10,8 +10,9 @@ import { SCALE_MARKS_DB, levelToPx } from "../../canvas/scale";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { useShared } from "../../lib/useShared";
+import { useWidth } from "../../lib/useWidth";
 import { STAGES } from "../../live/frames";
-import { FADER_PX, COLUMNS, METER_PX } from "./columns";
+import { columnsFor, type Columns } from "./columns";
 import { faderShare } from "../../controls/Fader";
 import { FilePicker } from "./FilePicker";
 import { FolderRow } from "./FolderRow";
@@ -78,13 +79,18 @@ function Rows({ items }: { items: LevelItem[] }) {
   const keys = useMemo(() => keyCounts(strips), [strips]);
   const outputs = useShared(outputsOf(strips));
 
+  const area = useRef<HTMLDivElement>(null);
+  const widthPx = useWidth(area);
+  const columns = useMemo(() => columnsFor(widthPx), [widthPx]);
+
   // Cells the meters write into, by strip: filled by the rows, read by the canvas, never rendered.
   const [cells] = useState<MeterCells>(() => ({ peaks: new Map(), reductions: new Map() }));
 
   return (
     <>
-      <Heads />
+      <Heads columns={columns} />
       <chakra.div
+        ref={area}
         flex="1"
         overflowY="auto"
         overflowX="hidden"
@@ -103,13 +109,14 @@ function Rows({ items }: { items: LevelItem[] }) {
               focused={item.strip.id === focused}
               selected={selected.has(item.strip.id) && selected.size > 1}
               cells={cells}
+              columns={columns}
             />
           ) : (
             <FolderRow key={item.key} item={item} />
           ),
         )}
-        <MeterCanvas items={items} cells={cells} />
-        <Groups />
+        <MeterCanvas items={items} cells={cells} columns={columns} />
+        <Groups faderPx={columns.faderPx} />
         {strips.length === 1 && (
           <chakra.p color="quiet" padding="24px">
             Drop audio files anywhere, or choose them with “Add files…”: each becomes a track that plays into
@@ -127,11 +134,11 @@ function outputsOf(strips: Strip[]): Output[] {
     .map(({ id, name, kind }) => ({ id, name, kind }));
 }
 
-function Heads() {
+function Heads({ columns }: { columns: Columns }) {
   return (
     <chakra.div
       display="grid"
-      gridTemplateColumns={COLUMNS}
+      gridTemplateColumns={columns.template}
       alignItems="center"
       height="25px"
       padding="0 8px 0 12px"
@@ -151,7 +158,7 @@ function Heads() {
             transform={mark === -42 ? "none" : "translateX(-50%)"}
             color={mark === 0 ? "over" : mark === -18 ? "ink" : "quiet"}
             fontWeight={mark === -18 ? "700" : "400"}
-            style={{ left: `${levelToPx(mark, METER_PX)}px` }}
+            style={{ left: `${levelToPx(mark, columns.meterPx)}px` }}
           >
             {mark < 0 ? `−${-mark}` : mark}
           </chakra.span>
@@ -167,7 +174,7 @@ function Heads() {
             transform="translateX(-50%)"
             fontWeight={mark === 0 ? "700" : "400"}
             color={mark === 0 ? "ink" : "quiet"}
-            style={{ left: `${faderShare(mark) * FADER_PX}px` }}
+            style={{ left: `${faderShare(mark) * columns.faderPx}px` }}
           >
             {mark < 0 ? `−${-mark}` : mark}
           </chakra.span>
@@ -175,10 +182,10 @@ function Heads() {
       </chakra.span>
       <chakra.span textAlign="right">fader</chakra.span>
       <chakra.span textAlign="center">pan</chakra.span>
-      <chakra.span textAlign="center">reduction</chakra.span>
+      {columns.showsReduction && <chakra.span textAlign="center">reduction</chakra.span>}
       <span />
       <span>plays to</span>
-      <chakra.span textAlign="right">ways</chakra.span>
+      {columns.showsWays && <chakra.span textAlign="right">ways</chakra.span>}
     </chakra.div>
   );
 }

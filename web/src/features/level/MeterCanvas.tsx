@@ -7,24 +7,25 @@ import { useCanvas } from "../../canvas/useCanvas";
 import { formatNumber, formatReading } from "../../lib/format";
 import { readMeter } from "../../live/frames";
 import { size } from "../../theme/tokens";
-import { METER_PX, REDUCTION_PX } from "./columns";
+import { REDUCTION_PX, type Columns } from "./columns";
 import { paintMeters, paintReduction, toneOf } from "./drawMeters";
 import type { LevelItem } from "./model";
 
 /** Where the figures beside the meters are written, by strip. */
 export type MeterCells = { peaks: Map<string, HTMLElement>; reductions: Map<string, HTMLElement> };
 
-type MeterCanvasProps = { items: LevelItem[]; cells: MeterCells };
+type MeterCanvasProps = { items: LevelItem[]; cells: MeterCells; columns: Columns };
 
 const TEXT_EVERY_MS = 120;
 
 /** One canvas over all rows paints every meter, once a frame; the figures beside them follow a few times a second. */
-export function MeterCanvas({ items, cells }: MeterCanvasProps) {
+export function MeterCanvas({ items, cells, columns }: MeterCanvasProps) {
+  const { meterPx } = columns;
   const { live } = useActing();
   const { playing } = useTransport();
   const stage = useView((view) => view.stage);
   const textAt = useRef(0);
-  const [place, setPlace] = useState({ meterPx: 0, reductionPx: 0 });
+  const [place, setPlace] = useState({ leftPx: 0, reductionPx: 0 });
 
   const { ref: reductionRef, repaint: repaintReductions } = useCanvas(
     useCallback(
@@ -55,7 +56,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
           const level = readMeter(frame, index, stage);
           const judged = strip.kind === "track" && stage === "pre-fader";
           const tone = toneOf(level.holdDb, judged);
-          paintMeters(context, row * size.rowPx, colors, level, tone);
+          paintMeters(context, row * size.rowPx, meterPx, colors, level, tone);
           if (!writes) return;
           write(cells.peaks.get(id), formatReading(frame ? level.holdDb : null), tone);
           const reductionDb = frame?.reductions[index] ?? 0;
@@ -66,7 +67,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
           repaintReductions();
         }
       },
-      [live, stage, items, cells, repaintReductions],
+      [live, stage, items, cells, meterPx, repaintReductions],
     ),
     playing && "gliding",
   );
@@ -77,14 +78,17 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
       const first = items.find((item) => item.strip)?.strip?.id ?? "";
       const peak = cells.peaks.get(first)?.getBoundingClientRect();
       const reduction = cells.reductions.get(first)?.getBoundingClientRect();
-      if (!box || !peak || !reduction) return;
-      setPlace({ meterPx: peak.left - box.left - METER_PX, reductionPx: reduction.left - box.left });
+      if (!box || !peak) return;
+      setPlace({
+        leftPx: peak.left - box.left - meterPx,
+        reductionPx: reduction ? reduction.left - box.left : 0,
+      });
     };
     measure();
     const observer = new ResizeObserver(measure);
     if (ref.current?.parentElement) observer.observe(ref.current.parentElement);
     return () => observer.disconnect();
-  }, [items, cells, ref]);
+  }, [items, cells, meterPx, ref]);
 
   const height = `${items.length * size.rowPx}px`;
   return (
@@ -93,9 +97,9 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
         ref={ref}
         position="absolute"
         top="0"
-        width={`${METER_PX}px`}
+        width={`${meterPx}px`}
         pointerEvents="none"
-        style={{ left: place.meterPx, height }}
+        style={{ left: place.leftPx, height }}
       />
       <chakra.canvas
         ref={reductionRef}
@@ -103,6 +107,7 @@ export function MeterCanvas({ items, cells }: MeterCanvasProps) {
         top="0"
         width={`${REDUCTION_PX}px`}
         pointerEvents="none"
+        hidden={!columns.showsReduction}
         style={{ left: place.reductionPx, height }}
       />
     </>

@@ -3,6 +3,7 @@ import type { KeyboardEvent } from "react";
 
 import type { Pan, Strip } from "../../api/types";
 import { useDrag } from "../../controls/useDrag";
+import { useNudge } from "../../controls/useNudge";
 
 type PanGlyphProps = {
   strip: Strip;
@@ -19,20 +20,21 @@ export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps
     ...strip.pan,
     position: Math.round(100 * Math.min(1, Math.max(-1, position))) / 100,
   });
+  const { nudged, nudge, settle } = useNudge({ value: strip.pan, onPreview, onCommit });
   const drag = useDrag({
-    value: strip.pan.position,
+    value: nudged.position,
     moved: (start, dx, _dy, fine) => start + dx / (fine ? 200 : 30),
     onPreview: (position) => onPreview(at(position)),
     onCommit: (position) => onCommit(at(position)),
     onCancel,
   });
-  const position = drag.dragged === null ? strip.pan.position : at(drag.dragged).position;
+  const position = drag.dragged === null ? nudged.position : at(drag.dragged).position;
   const onKeyDown = (event: KeyboardEvent) => {
     const steps = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
     if (!steps) return;
     event.preventDefault();
     event.stopPropagation();
-    onCommit(at(strip.pan.position + steps * (event.shiftKey ? 0.01 : 0.05)));
+    nudge((from) => at(from.position + steps * (event.shiftKey ? 0.01 : 0.05)));
   };
   const share = Math.round(100 * Math.abs(position));
   const words = share === 0 ? "centre" : `${share} % ${position < 0 ? "left" : "right"}`;
@@ -55,6 +57,7 @@ export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps
       onPointerDown={drag.onPointerDown}
       onDoubleClick={() => onCommit(at(0))}
       onKeyDown={onKeyDown}
+      onBlur={settle}
     >
       <chakra.div position="absolute" top="14px" left="0" right="0" height="1px" bg="rule" />
       <chakra.div position="absolute" top="11px" left="50%" width="1px" height="7px" bg="edge" />

@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
 
 import { useMeasurement } from "../../api/useMeasurement";
+import { progressWords } from "../../app/measurement";
 import type { Wish } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
@@ -24,6 +25,7 @@ const FADERS = ["as they are", "compensated"] as const;
 type Plan = {
   proposals: { strip: string; now: number | null; change_db: number; then: number | null; remark: string }[];
   edit: Wish | null;
+  revision: number;
 };
 
 /** Bring the selected strips to a reference: what is now, what changes, what comes of it, in one edit. */
@@ -45,7 +47,7 @@ function Planning() {
   const [place, setPlace] = useState<(typeof PLACES)[number]>("trim");
   const [how, setHow] = useState<(typeof HOW)[number]>("each alone");
   const [faders, setFaders] = useState<(typeof FADERS)[number]>("as they are");
-  const { result, current, progress, problem } = useMeasurement<Plan>({
+  const planning = useMeasurement<Plan>({
     path: `/api/sessions/${state.id}/reference`,
     body: {
       strips: chosen,
@@ -58,6 +60,7 @@ function Planning() {
     version: state.revision,
     settleMs: 200,
   });
+  const { result, current, problem } = planning;
   const close = () => useView.setState({ dialog: null });
   return (
     <Panel title={`Bring ${chosen.length} strips to reference`} onClose={close}>
@@ -135,7 +138,7 @@ function Planning() {
         </chakra.table>
         {!result && (
           <chakra.p color="quiet" role="status">
-            {problem ?? `measuring ${Math.round(100 * (progress ?? 0))} %`}
+            {problem ?? progressWords(planning)}
           </chakra.p>
         )}
       </chakra.div>
@@ -148,7 +151,7 @@ function Planning() {
           disabled={!current || !result?.edit}
           onClick={() => {
             close();
-            if (result?.edit) void edit(result.edit);
+            if (result?.edit) void edit(result.edit, result.revision);
           }}
         >
           Bring to reference

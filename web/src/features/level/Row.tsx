@@ -1,10 +1,12 @@
 import { chakra } from "@chakra-ui/react";
-import { memo, useState, type MouseEvent } from "react";
+import { memo, type MouseEvent } from "react";
 
 import type { Pan, Strip, StripSettings } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
 import { useActing } from "../../app/SessionContext";
-import { focusStrip, useView } from "../../app/store";
+import { endMoving, showMoving, useLevel, type MovingField } from "../../app/moving";
+import { pickStrip } from "../../app/selection";
+import { useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { Fader } from "../../controls/Fader";
 import { LetterToggle } from "../../controls/LetterToggle";
@@ -12,7 +14,7 @@ import { LevelField } from "../../controls/LevelField";
 import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
 import { size } from "../../theme/tokens";
-import { COLUMNS, FADER_PX } from "./columns";
+import type { Columns } from "./columns";
 import type { MeterCells } from "./MeterCanvas";
 import { FoldMark } from "./FolderRow";
 import type { LevelItem } from "./model";
@@ -29,6 +31,7 @@ type RowProps = {
   focused: boolean;
   selected: boolean;
   cells: MeterCells;
+  columns: Columns;
 };
 
 /** Keeps a cell in the map while it is mounted. */
@@ -39,15 +42,16 @@ function keptIn(map: Map<string, HTMLElement>, id: string) {
   };
 }
 
-type Field = "trim_db" | "fader_db";
+const CONTROLS = "[role=slider], [role=spinbutton], input, select, [aria-pressed]";
 
 /** One strip: name, trim, meter, fader, pan, reduction, mute, solo, output. */
-export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, selected, cells }: RowProps) {
+export const Row = memo(function Row(props: RowProps) {
+  const { item, strip, outputs, nKeys, focused, selected, cells, columns } = props;
   const { depth, nMembers, cuts, folder } = item;
   const { live, edit, now } = useActing();
 
   /** What the edit says of every selected strip; levels move by the same amount. */
-  const changes = (values: Omit<StripSettings, "strip">, field?: Field): Partial<StripSettings>[] => {
+  const changes = (values: Omit<StripSettings, "strip">, field?: MovingField): Partial<StripSettings>[] => {
     const others = useView.getState().selected.has(strip.id)
       ? selectedStrips(now()).filter((other) => other.id !== strip.id)
       : [];
@@ -62,31 +66,32 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
       }),
     ];
   };
-  const set = (values: object, field?: Field) => ({
+  const set = (values: object, field?: MovingField) => ({
     type: "set-strips" as const,
     changes: changes(values as Omit<StripSettings, "strip">, field),
   });
-  // What a drag of the fader shows on both the block and the figure until it is released.
-  const [movingDb, setMovingDb] = useState<number | null | undefined>(undefined);
-  const faderDb = movingDb === undefined ? strip.fader_db : movingDb;
-  const previewFader = (value: number | null) => {
-    setMovingDb(value);
-    live.preview(set({ fader_db: value }, "fader_db"));
+  const faderDb = useLevel("fader_db", strip.id, strip.fader_db);
+  const trimDb = useLevel("trim_db", strip.id, strip.trim_db);
+  const preview = (field: MovingField) => (value: number | null) => {
+    const wish = set({ [field]: value }, field);
+    showMoving(field, wish.changes);
+    live.preview(wish);
   };
-  const commitFader = (value: number | null) => {
-    setMovingDb(value);
-    void edit(set({ fader_db: value }, "fader_db")).then(() => setMovingDb(undefined));
+  const commit = (field: MovingField) => (value: number | null) => {
+    const wish = set({ [field]: value }, field);
+    showMoving(field, wish.changes);
+    void edit(wish).then(() => endMoving(field));
   };
   const revert = () => {
-    setMovingDb(undefined);
+    endMoving("fader_db");
+    endMoving("trim_db");
     live.revert();
   };
 
-  const onClick = (event: MouseEvent) =>
-    focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
-  /** Moving what all selected strips share leaves them selected. */
+  const onClick = (event: MouseEvent) => pickStrip(now(), strip.id, event);
+  /** Working on what all selected strips share leaves them selected. */
   const onControl = (event: MouseEvent) =>
-    (event.target as Element).closest("[role=slider]") && useView.getState().selected.has(strip.id)
+    (event.target as Element).closest(CONTROLS) && useView.getState().selected.has(strip.id)
       ? useView.setState({ focused: strip.id })
       : onClick(event);
   const mono = strip.kind === "bus" && strip.input === "mono-sum" ? "mono " : "";
@@ -98,7 +103,7 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
       aria-label={strip.name}
       aria-selected={focused || selected}
       display="grid"
-      gridTemplateColumns={COLUMNS}
+      gridTemplateColumns={columns.template}
       alignItems="center"
       height={`${size.rowPx}px`}
       padding="0 8px 0 12px"
@@ -153,16 +158,16 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
       <chakra.span textAlign="right" paddingRight="8px">
         <ValueField
           label={`${strip.name}: trim`}
-          value={strip.trim_db}
+          value={trimDb}
           minimum={-60}
           maximum={60}
           fallback={0}
           step={0.5}
           unit="dB"
-          color={strip.trim_db === 0 ? "quiet" : "ink"}
+          color={trimDb === 0 ? "quiet" : "ink"}
           format={(value) => formatNumber(value ?? 0, 1)}
-          onPreview={(value) => live.preview(set({ trim_db: value }, "trim_db"))}
-          onCommit={(value) => void edit(set({ trim_db: value }, "trim_db"))}
+          onPreview={preview("trim_db")}
+          onCommit={commit("trim_db")}
           onCancel={revert}
         />
       </chakra.span>
@@ -180,10 +185,10 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
       <Fader
         label={`${strip.name}: fader`}
         value={faderDb}
-        widthPx={FADER_PX}
+        widthPx={columns.faderPx}
         focused={focused}
-        onPreview={previewFader}
-        onCommit={commitFader}
+        onPreview={preview("fader_db")}
+        onCommit={commit("fader_db")}
         onCancel={revert}
       />
       <chakra.span textAlign="right">
@@ -191,8 +196,8 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
           label={`${strip.name}: fader level`}
           value={faderDb}
           emphasis={focused}
-          onPreview={previewFader}
-          onCommit={commitFader}
+          onPreview={preview("fader_db")}
+          onCommit={commit("fader_db")}
           onCancel={revert}
         />
       </chakra.span>
@@ -202,13 +207,15 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
         onCommit={(pan: Pan) => void edit(set({ pan }))}
         onCancel={revert}
       />
-      <chakra.span
-        ref={keptIn(cells.reductions, strip.id)}
-        textStyle="number"
-        textAlign="right"
-        paddingRight="8px"
-        data-reduction={strip.id}
-      />
+      {columns.showsReduction && (
+        <chakra.span
+          ref={keptIn(cells.reductions, strip.id)}
+          textStyle="number"
+          textAlign="right"
+          paddingRight="8px"
+          data-reduction={strip.id}
+        />
+      )}
       <span>
         <LetterToggle
           letter="M"
@@ -244,18 +251,20 @@ export const Row = memo(function Row({ item, strip, outputs, nKeys, focused, sel
           }}
         />
       )}
-      <chakra.span textAlign="right" textStyle="number" fontSize="small" whiteSpace="nowrap">
-        {strip.sends.length > 0 && (
-          <chakra.span color="send" title={`${strip.sends.length} sends`}>
-            ╌{strip.sends.length}
-          </chakra.span>
-        )}{" "}
-        {nKeys > 0 && (
-          <chakra.span color="key" title={`${nKeys} listen to it`}>
-            ⋯{nKeys}
-          </chakra.span>
-        )}
-      </chakra.span>
+      {columns.showsWays && (
+        <chakra.span textAlign="right" textStyle="number" fontSize="small" whiteSpace="nowrap">
+          {strip.sends.length > 0 && (
+            <chakra.span color="send" title={`${strip.sends.length} sends`}>
+              ╌{strip.sends.length}
+            </chakra.span>
+          )}{" "}
+          {nKeys > 0 && (
+            <chakra.span color="key" title={`${nKeys} listen to it`}>
+              ⋯{nKeys}
+            </chakra.span>
+          )}
+        </chakra.span>
+      )}
     </chakra.div>
   );
 });

@@ -2,7 +2,7 @@ import type { ColorName } from "../../theme/tokens";
 import type { Colors } from "../../canvas/colors";
 import { levelToPx, REFERENCE_DB } from "../../canvas/scale";
 import { size } from "../../theme/tokens";
-import { METER_PX, REDUCTION_PX, REDUCTION_RANGE_DB } from "./columns";
+import { REDUCTION_PX, REDUCTION_RANGE_DB } from "./columns";
 
 export type Level = { peakDb: number; holdDb: number; rmsDb: number };
 
@@ -20,11 +20,12 @@ export function toneOf(levelDb: number, judged: boolean): ColorName {
 export function paintMeters(
   context: CanvasRenderingContext2D,
   topPx: number,
+  meterPx: number,
   colors: Colors,
   level: Level,
   tone: ColorName,
 ): void {
-  const x = (levelDb: number) => levelToPx(levelDb, METER_PX);
+  const x = (levelDb: number) => levelToPx(levelDb, meterPx);
   const middle = topPx + size.rowPx / 2;
   context.fillStyle = colors.rule;
   context.fillRect(x(REFERENCE_DB), topPx, 1, size.rowPx);

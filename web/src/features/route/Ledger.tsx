@@ -3,7 +3,8 @@ import { Fragment, useState } from "react";
 
 import { useMeasurement } from "../../api/useMeasurement";
 import type { Strip, Wish } from "../../api/types";
-import { useActing, useOpen, useTransport } from "../../app/SessionContext";
+import { Cure } from "../../app/Cure";
+import { useOpen, useTransport } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber } from "../../lib/format";
 
@@ -216,8 +217,10 @@ type LeaksProps = {
 
 /** What still sounds when the strip's fader is down, and the cure. */
 function Leaks({ strip, path, order, nameOf }: LeaksProps) {
-  const { edit } = useActing();
-  const { result, progress } = useMeasurement<LeaksResult>({ path, ...order });
+  const { result, current, progress } = useMeasurement<LeaksResult & { revision: number }>({
+    path,
+    ...order,
+  });
   if (!result) return <chakra.p color="quiet">{progress === null ? "…" : "listening…"}</chakra.p>;
   if (!result.leaks.length) {
     return (
@@ -246,7 +249,7 @@ function Leaks({ strip, path, order, nameOf }: LeaksProps) {
         Still heard at {formatDb(result.rms_dbfs)} dBFS RMS: {[...new Set(words)].join("; ")}.
       </chakra.span>
       {result.cure && (
-        <PlainButton onClick={() => result.cure && void edit(result.cure)}>{result.cure_text}</PlainButton>
+        <Cure cure={result.cure} text={result.cure_text} revision={result.revision} current={current} />
       )}
     </chakra.div>
   );

@@ -5,7 +5,7 @@ import { useFlow } from "../../api/queries";
 import { makeReturn } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
 import { foldFolder, useView } from "../../app/store";
-import { Choice } from "../../controls/Choice";
+import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
 import { connect } from "./connecting";
 import { FlowView } from "./FlowView";
@@ -58,16 +58,11 @@ export function Route() {
         ))}
         {strip && strip.kind !== "mix" && (
           <>
-            <Choice
+            <ActionMenu
               label="Play into"
-              value=""
-              width="86px"
-              options={[
-                { value: "", label: "Play into…" },
-                ...listed(takers),
-                { value: "nowhere", label: "nowhere" },
-              ]}
-              onChange={(goal) =>
+              text="Play into"
+              items={[...listed(takers), { value: "nowhere", label: "nowhere" }]}
+              onSelect={(goal) =>
                 void edit({
                   type: "set-output",
                   strips: [strip.id],
@@ -75,20 +70,18 @@ export function Route() {
                 })
               }
             />
-            <Choice
+            <ActionMenu
               label="Send to"
-              value=""
-              width="72px"
+              text="Send to"
               color="send"
-              options={[{ value: "", label: "Send to…" }, ...listed(takers)]}
-              onChange={(goal) => void edit({ type: "add-send", strips: [strip.id], to: goal })}
+              items={listed(takers)}
+              onSelect={(goal) => void edit({ type: "add-send", strips: [strip.id], to: goal })}
             />
-            <Choice
+            <ActionMenu
               label="Connect to"
-              value=""
-              width="86px"
-              options={[{ value: "", label: "Connect to…" }, ...listed(goals)]}
-              onChange={(goal) => void connect(open, strip.id, goal)}
+              text="Connect to"
+              items={listed(goals)}
+              onSelect={(goal) => void connect(open, strip.id, goal)}
             />
           </>
         )}

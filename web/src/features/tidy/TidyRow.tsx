@@ -2,8 +2,8 @@ import { chakra } from "@chakra-ui/react";
 import type { DragEvent, MouseEvent } from "react";
 
 import type { Media } from "../../api/types";
-import { useOpen } from "../../app/SessionContext";
-import { focusStrip } from "../../app/store";
+import { useActing, useOpen } from "../../app/SessionContext";
+import { pickStrip } from "../../app/selection";
 import { formatDb, formatTime } from "../../lib/format";
 import { FoldMark, StripMark, type LevelItem } from "../level";
 import { ClipBox, type ClipPlace } from "./ClipBox";
@@ -30,9 +30,10 @@ type TidyRowProps = {
 export function TidyRow(props: TidyRowProps) {
   const { item, landing, marked } = props;
   const { strip, folder } = item;
+  const { now } = useActing();
   const name = folder?.name ?? strip?.name ?? "";
   const onClick = (event: MouseEvent) => {
-    if (strip) focusStrip(strip.id, event.ctrlKey || event.metaKey || event.shiftKey);
+    if (strip) pickStrip(now(), strip.id, event);
   };
   const beside = landing?.where === "before" || landing?.where === "after";
   return (

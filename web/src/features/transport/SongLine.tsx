@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
-import { useMeasured } from "../../app/measurement";
+import { progressWords, useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { useSliding } from "../../lib/animation";
@@ -13,11 +13,12 @@ import { Flags } from "./Flags";
 
 const DRAG_PX = 4;
 
-/** The whole song: sections, the mix's wave and short-term loudness, loop, playhead. Click to go, drag to loop. */
+/** The whole song: sections, the mix's wave and short-term loudness, loop, playhead. Click to go, double-click to play, drag to loop. */
 export function SongLine() {
   const { live, state } = useOpen();
   const transport = useTransport();
-  const { measured, progress } = useMeasured();
+  const following = useMeasured();
+  const { measured, current, progress } = following;
   const area = useRef<HTMLDivElement>(null);
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
   const tempo = state.document.tempo[0];
@@ -82,9 +83,12 @@ export function SongLine() {
     event.stopPropagation();
     live.seek(Math.min(durationS, Math.max(0, live.positionS() + bars * barS(tempo))));
   };
-  const loopSection = (name: string) => {
+  /** Make a section the loop and go there, or stay. */
+  const loopSection = (name: string, stays: boolean) => {
     const section = sections.find((item) => item.name === name);
-    if (section) live.loop([section.start_s, section.end_s]);
+    if (!section) return;
+    live.loop([section.start_s, section.end_s]);
+    if (!stays) live.seek(section.start_s);
   };
 
   return (
@@ -94,8 +98,9 @@ export function SongLine() {
         <chakra.div textStyle="number" color="quiet" marginTop="6px">
           {formatTime(durationS, 0)}
         </chakra.div>
-        <chakra.div textStyle="small" height="14px">
-          {progress === null ? "" : `${Math.round(100 * progress)} %`}
+        <chakra.div textStyle="small" height="14px" whiteSpace="nowrap" title={progressWords(following)}>
+          {!current && progress !== null ? `${Math.round(100 * progress)} %` : ""}
+          {following.waitsFor ? " waits" : ""}
         </chakra.div>
       </chakra.div>
       <chakra.div
@@ -113,6 +118,7 @@ export function SongLine() {
         cursor="text"
         touchAction="none"
         onPointerDown={onPointerDown}
+        onDoubleClick={(event) => void live.play(timeAt(event.clientX))}
         onKeyDown={onKeyDown}
       >
         <chakra.canvas ref={still} position="absolute" inset="0" width="100%" height="100%" />
@@ -149,10 +155,11 @@ export function SongLine() {
             overflow="hidden"
             whiteSpace="nowrap"
             style={{ left: `${(100 * section.start_s) / durationS}%` }}
-            title={`Loop ${section.name}`}
+            title={`Loop ${section.name} and go there; Alt stays`}
             cursor="pointer"
             onPointerDown={(event) => event.stopPropagation()}
-            onClick={() => loopSection(section.name)}
+            onDoubleClick={(event) => event.stopPropagation()}
+            onClick={(event) => loopSection(section.name, event.altKey)}
           >
             {section.name}
           </chakra.button>

@@ -130,10 +130,10 @@ export function TopLine() {
       <Monitor />
       <PlainButton
         aria-label="Change between paper and night"
-        title="Paper or night (N)"
+        title="Change between paper and night (N)"
         onClick={theme.toggle}
       >
-        {theme.theme}
+        {theme.theme === "paper" ? "to night" : "to paper"}
       </PlainButton>
       <PlainButton
         aria-label="List of keys"

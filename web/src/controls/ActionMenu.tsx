@@ -1,0 +1,63 @@
+import { chakra, Menu, Portal } from "@chakra-ui/react";
+
+import { PlainButton } from "./PlainButton";
+
+type ActionMenuProps = {
+  label: string;
+  /** What the button says. */
+  text: string;
+  hint?: string;
+  items: { value: string; label: string }[];
+  onSelect: (value: string) => void;
+  color?: string;
+};
+
+/** A list of things to do: nothing happens before one of them is chosen. */
+export function ActionMenu({ label, text, hint, items, onSelect, color = "ink" }: ActionMenuProps) {
+  return (
+    <Menu.Root onSelect={({ value }) => onSelect(value)} positioning={{ placement: "bottom-start" }}>
+      <Menu.Trigger asChild>
+        <PlainButton
+          aria-label={label}
+          title={hint ?? label}
+          height="target"
+          padding="0 6px"
+          color={color}
+          onClick={(event) => event.stopPropagation()}
+        >
+          {text} <chakra.span aria-hidden>▾</chakra.span>
+        </PlainButton>
+      </Menu.Trigger>
+      <Portal>
+        <Menu.Positioner>
+          <Menu.Content
+            aria-label={label}
+            bg="card"
+            border="1px solid"
+            borderColor="edge"
+            borderRadius="small"
+            boxShadow="none"
+            padding="2px"
+            maxHeight="60vh"
+            overflowY="auto"
+          >
+            {items.map((item) => (
+              <Menu.Item
+                key={item.value}
+                value={item.value}
+                minHeight="target"
+                padding="2px 8px"
+                color="ink"
+                borderRadius="small"
+                cursor="pointer"
+                _highlighted={{ bg: "wash" }}
+              >
+                {item.label}
+              </Menu.Item>
+            ))}
+          </Menu.Content>
+        </Menu.Positioner>
+      </Portal>
+    </Menu.Root>
+  );
+}
