@@ -19,6 +19,8 @@ from typing import Any
 from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
 
 from tests.browser.chromium import find_chromium
+from tests.support.files import write_wav
+from tests.support.signals import Signal
 
 COMMAND = Path(sys.executable).parent / "gemischt"
 FLAGS = [
@@ -183,3 +185,22 @@ class BrowserCase(unittest.TestCase):
     def until(self, expression: str, *, argument: Any = None) -> None:
         """Wait until a JavaScript expression holds."""
         self.page.wait_for_function(expression, arg=argument)
+
+
+class OwnFilesCase(BrowserCase):
+    """A new session for every test, and files to bring into it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        page = self.page
+        page.goto(self.server.address)
+        page.get_by_role("textbox", name="Name of a new session").fill(f"Own files {self.id()[-12:]}")
+        page.get_by_role("button", name="New session").click()
+        page.get_by_text("Drop audio files anywhere").wait_for()
+        self.session_id = page.url.rsplit("/", 1)[1]
+
+    def bring_in(self, **signals: Signal) -> None:
+        paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
+        self.page.locator("input[type=file]").set_input_files(paths)
+        for name in signals:
+            expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()

@@ -2,30 +2,13 @@
 
 import re
 
-import numpy as np
 from playwright.sync_api import expect
 
-from tests.browser.browser import BrowserCase
-from tests.support.files import write_wav
+from tests.browser.browser import OwnFilesCase
 from tests.support.signals import noise, sine
 
 
-class OwnFilesTest(BrowserCase):
-    def setUp(self) -> None:
-        super().setUp()
-        page = self.page
-        page.goto(self.server.address)
-        page.get_by_role("textbox", name="Name of a new session").fill(f"Own files {self.id()[-12:]}")
-        page.get_by_role("button", name="New session").click()
-        page.get_by_text("Drop audio files anywhere").wait_for()
-        self.session_id = page.url.rsplit("/", 1)[1]
-
-    def bring_in(self, **signals: np.ndarray) -> None:
-        paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
-        self.page.locator("input[type=file]").set_input_files(paths)
-        for name in signals:
-            expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()
-
+class OwnFilesTest(OwnFilesCase):
     def read(self, strip: str) -> float:
         """The held peak beside a meter, once it is settled."""
         self.page.wait_for_timeout(700)

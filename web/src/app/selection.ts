@@ -18,9 +18,12 @@ export function pickStrip(state: SessionState, id: string, keys: Keys): void {
     useView.setState({ focused: id, selected: new Set(joins ? [...selected, ...range] : range) });
   } else if (joins) {
     const next = new Set(selected);
-    if (next.has(id) && next.size > 1) next.delete(id);
+    const leaves = next.has(id) && next.size > 1;
+    if (leaves) next.delete(id);
     else next.add(id);
-    useView.setState({ focused: id, selected: next, anchor: id });
+    // What has left the selection is no longer what is worked on.
+    const focused = leaves ? ([...next].at(-1) ?? id) : id;
+    useView.setState({ focused, selected: next, anchor: id });
   } else {
     focusStrip(id);
   }

@@ -31,6 +31,7 @@ export function Segments<T extends string>({ label, options, value, onChange }: 
           borderBottom="2px solid"
           borderColor={option === value ? "focus" : "transparent"}
           cursor="pointer"
+          whiteSpace="nowrap"
           onClick={() => onChange(option)}
         >
           {option}

@@ -23,6 +23,14 @@ import { itemsOf, keyCounts, type LevelItem } from "./model";
 import { MeterCanvas, type MeterCells } from "./MeterCanvas";
 import { Row, type Output } from "./Row";
 
+/** Where the focus sheet leaves little room, buttons keep their words and words beside them go. */
+const NARROW = {
+  "@container (max-width: 800px)": {
+    "& [data-spare]": { display: "none" },
+    "& button": { paddingInline: "6px" },
+  },
+};
+
 /** Every strip in a row: what it does and how loud it is, or how its level came about. */
 export function Level() {
   const open = useOpen();
@@ -33,7 +41,7 @@ export function Level() {
   const folded = useView((view) => view.foldedFolders);
   const items = useShared(itemsOf(visibleRows(tree, folded), open.strips, document.folders));
   return (
-    <chakra.div height="100%" display="flex" flexDirection="column">
+    <chakra.div height="100%" display="flex" flexDirection="column" css={{ containerType: "inline-size" }}>
       <chakra.div
         display="flex"
         alignItems="center"
@@ -42,11 +50,14 @@ export function Level() {
         height="33px"
         borderBottom="1px solid"
         borderColor="rule"
+        css={NARROW}
       >
         <Segments label="Face" options={LEVEL_FACES} value={face} onChange={showLevelFace} />
         {face === "rows" && (
           <>
-            <chakra.span color="quiet">read</chakra.span>
+            <chakra.span color="quiet" data-spare>
+              read
+            </chakra.span>
             <Segments
               label="Meters read"
               options={STAGES}

@@ -32,8 +32,7 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
       maximum={3600}
       fallback={null}
       step={0.05}
-      unit="s"
-      format={(value) => (value === null ? "auto" : formatNumber(value, 2))}
+      format={(value) => (value === null ? "auto" : `${formatNumber(value, 2)} s`)}
       onPreview={(value) => live.preview(set({ [field]: value }))}
       onCommit={(value) => void edit(set({ [field]: value }))}
       onCancel={() => live.revert()}
@@ -51,8 +50,8 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
       <PlainButton onClick={() => void edit(set({ reversed: !clip.reversed }))}>
         {clip.reversed ? "Forwards" : "Reverse"}
       </PlainButton>
-      <span>fade in {seconds("fade_in_s", "fade in")} s</span>
-      <span>out {seconds("fade_out_s", "fade out")} s</span>
+      <span>fade in {seconds("fade_in_s", "fade in")}</span>
+      <span>out {seconds("fade_out_s", "fade out")}</span>
       <PlainButton
         title="How fades that are set go: straight, or of equal power"
         onClick={() =>
