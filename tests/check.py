@@ -11,7 +11,7 @@ from typing import TypeAlias
 
 ROOT = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
-LEAST_TESTS = 100
+LEAST_TESTS = 700
 
 CHECKS_AT_ONCE = 2
 

@@ -90,6 +90,27 @@ class KeysTest(BrowserCase):
         page.keyboard.press("Control+z")
         expect(level).to_have_text("−7.0")
 
+    def test_quick_steps_on_a_clip_and_a_band_are_one_edit_each(self) -> None:
+        page = self.open()
+        page.keyboard.press("1")
+        page.get_by_role("button", name="Glass marimba: clip 1").focus()
+        for _ in range(5):
+            page.keyboard.press("ArrowRight")
+        expect(page.get_by_test_id("last-edit")).to_have_text("Glass marimba: clip moved")
+        strips = {strip["id"]: strip for strip in self.server.document(self.session_id)["strips"]}
+        # Five eighths of 6/8 with the dotted quarter at 96.
+        self.assertAlmostEqual(strips["glass-marimba"]["clips"][0]["start_s"], 5 * 60 / 96 / 3, places=6)
+        page.keyboard.press("2")
+        page.get_by_role("row", name="Floor drum", exact=True).get_by_role("button").first.click()
+        gain = page.get_by_role("spinbutton", name="Band 1 gain")
+        gain_db = float(gain.inner_text())
+        page.get_by_role("slider", name="Band 1: bell").focus()
+        for _ in range(4):
+            page.keyboard.press("ArrowUp")
+        expect(gain).to_have_text(f"{gain_db + 2:.1f}")
+        expect(page.get_by_test_id("last-edit")).to_contain_text("Floor drum")
+        self.assertEqual(len(self.history()), 2)
+
     def test_a_fader_goes_on_by_key_where_its_scale_ends(self) -> None:
         page = self.open()
         level = page.get_by_role("spinbutton", name="Accordion: fader level")

@@ -12,6 +12,7 @@ import { formatHz, formatNumber } from "../../lib/format";
 import { EQ_RANGE_DB, gainToPx, paintEq, pxToGain } from "./drawEq";
 import { useCurve } from "./useCurve";
 import { SignButton } from "../../controls/SignButton";
+import { useNudge } from "../../controls/useNudge";
 
 const GRAPH_HEIGHT_PX = 96;
 const MAX_BANDS = 8;
@@ -25,17 +26,20 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
   const [moving, setMoving] = useState<EqBand[] | null>(null);
   const [chosen, setChosen] = useState(0);
   const curve = useCurve(processor.id);
-  const bands = moving ?? processor.params.bands;
-  const band = bands[Math.min(chosen, bands.length - 1)];
-
   const action = (next: EqBand[]) => ({
     type: "set-processor" as const,
     strip: strip.id,
     processor: processor.id,
     params: { bands: next },
   });
-  const changed = (index: number, values: Partial<EqBand>) =>
-    bands.map((old, place) => (place === index ? { ...old, ...values } : old));
+  const { nudged, nudge } = useNudge({
+    value: processor.params.bands,
+    onPreview: (next) => live.preview(action(next)),
+    onCommit: (next) => void edit(action(next)),
+  });
+  const bands = moving ?? nudged;
+  const band = bands[Math.min(chosen, bands.length - 1)];
+  const changed = (index: number, values: Partial<EqBand>) => withBand(bands, index, values);
   const commit = (next: EqBand[]) => {
     setMoving(next);
     void edit(action(next)).then(() => setMoving(null));
@@ -105,8 +109,10 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
     if (!old) return;
     const along = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
     const up = { ArrowUp: 0.5, ArrowDown: -0.5 }[event.key];
-    if (along) commit(changed(index, { frequency_hz: clampHz(old.frequency_hz * 2 ** (along / 12)) }));
-    else if (up && hasGain(old)) commit(changed(index, { gain_db: clampGain(old.gain_db + up) }));
+    const step = (values: (from: EqBand) => Partial<EqBand>) =>
+      nudge((from) => withBand(from, index, values(from[index] ?? old)));
+    if (along) step((from) => ({ frequency_hz: clampHz(from.frequency_hz * 2 ** (along / 12)) }));
+    else if (up && hasGain(old)) step((from) => ({ gain_db: clampGain(from.gain_db + up) }));
     else if (event.key === "Delete") commit(bands.filter((_, place) => place !== index));
     else return;
     event.preventDefault();
@@ -239,6 +245,10 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
       )}
     </>
   );
+}
+
+function withBand(bands: EqBand[], index: number, values: Partial<EqBand>): EqBand[] {
+  return bands.map((old, place) => (place === index ? { ...old, ...values } : old));
 }
 
 type BandPointProps = {

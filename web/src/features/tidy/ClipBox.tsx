@@ -6,6 +6,7 @@ import type { Clip, Media, Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
+import { useNudge } from "../../controls/useNudge";
 import { formatTime } from "../../lib/format";
 import { beatS, toBeat } from "./time";
 
@@ -41,14 +42,19 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
   const [moved, setMoved] = useState<Moved | null>(null);
   const { data: peaks } = useWaveform(state.id, clip.media);
   const tempo = state.document.tempo[0];
-  const shown = { ...clip, ...moved };
-  const lengthS = clipLengthS(shown, media);
   const keptS = clipLengthS(clip, media);
   const pxPerS = widthPx / durationS;
   const action = (values: Moved) => ({
     type: "set-clips" as const,
     changes: [{ strip: strip.id, clip: index, ...values }],
   });
+  const { nudged: startS, nudge } = useNudge({
+    value: clip.start_s,
+    onPreview: (start_s) => live.preview(action({ start_s })),
+    onCommit: (start_s) => void edit(action({ start_s })),
+  });
+  const shown = { ...clip, start_s: startS, ...moved };
+  const lengthS = clipLengthS(shown, media);
 
   const { ref } = useCanvas(
     useCallback(
@@ -145,7 +151,7 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
     event.preventDefault();
     event.stopPropagation();
     const by = steps * (event.altKey ? 0.01 : beatS(tempo));
-    void edit(action({ start_s: Math.max(0, clip.start_s + by) }));
+    nudge((from) => Math.max(0, from + by));
   };
   const name = `${strip.name}: clip ${index + 1}`;
   return (
