@@ -212,7 +212,7 @@ export const Row = memo(function Row(props: RowProps) {
           ref={keptIn(cells.reductions, strip.id)}
           textStyle="number"
           textAlign="right"
-          paddingRight="8px"
+          paddingRight="6px"
           data-reduction={strip.id}
         />
       )}

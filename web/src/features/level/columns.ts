@@ -8,7 +8,7 @@ export type Columns = {
   showsWays: boolean;
 };
 
-export const REDUCTION_PX = 30;
+export const REDUCTION_PX = 24;
 export const REDUCTION_RANGE_DB = 12;
 const PADDING_PX = 20;
 /** Twelve characters of a name beside its mark. */
@@ -18,7 +18,7 @@ const LEAST_FADER_PX = 92;
 const MOST_METER_PX = 420;
 const MOST_FADER_PX = 260;
 const WAYS_PX = 50;
-const REDUCTION_CELL_PX = REDUCTION_PX + 40;
+const REDUCTION_CELL_PX = REDUCTION_PX + 46;
 /** Trim, peak, a gap, fader level, pan, mute and solo, output. */
 const FIXED_PX = 52 + 56 + 12 + 44 + 54 + 46 + 78;
 
