@@ -175,6 +175,11 @@ class KindsTest(unittest.TestCase):
         self.assertEqual([(finding.strip, finding.subject) for finding in found], [("bass", "comp")])
         self.assertNotIn("dc", [finding.kind for finding in found_in(pulses(1.02).session(), pulses(1.02))])
 
+    def test_wide_tones_above_the_lows_are_not_wide_lows(self) -> None:
+        left, right = sine(220.0, -10.0, 1.0, channels=1)[0], sine(277.0, -10.0, 1.0, channels=1)[0]
+        bench = one(np.stack([left, right]))
+        self.assertNotIn("wide-lows", [finding.kind for finding in found_in(bench.session(), bench)])
+
     def test_every_cure_cures(self) -> None:
         cured = 0
         for kind, (has_it, _) in CASES.items():

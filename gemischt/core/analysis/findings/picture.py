@@ -13,6 +13,8 @@ MONO_LOSS_DB = 3.25
 """Unrelated channels lose 3.01 dB (identity); more means that they work against each other."""
 WIDE_LOWS_DB = -6.0
 LOWS_HEARD_DBFS = -46.0
+LOWS_SHARE_DB = -15.0
+"""How far below all of it the lows may be: from 200 Hz on, a tone's traces under 120 Hz are less."""
 DC_DBFS = -50.0
 NOISE_DBFS = -66.0
 LEAST_LEAD_S = 0.5
@@ -44,7 +46,10 @@ def wide_lows(situation: Situation) -> Iterator[Finding]:
     """Lows that lean to the sides, loud enough to matter."""
     for strip in situation.tracks:
         stereo = situation.of(strip).stereo
-        if stereo is None or stereo.lows_rms_dbfs < LOWS_HEARD_DBFS or stereo.lows_width_db <= WIDE_LOWS_DB:
+        if stereo is None or stereo.lows_width_db <= WIDE_LOWS_DB:
+            continue
+        all_of_it_dbfs = situation.of(strip).stage("post-fader").rms_dbfs
+        if stereo.lows_rms_dbfs < max(LOWS_HEARD_DBFS, all_of_it_dbfs + LOWS_SHARE_DB):
             continue
         yield Finding(
             kind="wide-lows",

@@ -142,7 +142,7 @@ export function SongLine() {
             borderTopColor="ink"
           />
         </chakra.div>
-        <Flags durationS={durationS} />
+        <Flags pxPerS={widthPx / durationS} />
         {sections.map((section) => (
           <chakra.button
             key={section.name}
