@@ -95,11 +95,19 @@ def compressor() -> None:
 
 def effects() -> None:
     """What has a peer in the C++ library, side by side; the saturator's peer bends without oversampling."""
+    saturator = Saturator(late(Saturator.latency_of(SaturatorParams(), RATE_HZ)))
+    limiter = Limiter(late(Limiter.latency_of(LimiterParams(), RATE_HZ)))
     pairs: tuple[tuple[str, BlockProcessor, FrozenModel, pedalboard.Plugin, str], ...] = (
         ("reverb", Reverb(PLACE), ReverbParams(wet=0.5), pedalboard.Reverb(room_size=0.6), "4 x"),
         ("delay", DelayProcessor(PLACE), DelayParams(wet=0.5), pedalboard.Delay(0.35, 0.35, 0.5), "2 x"),
-        ("saturator, 8 x oversampled", Saturator(late(40)), SaturatorParams(), pedalboard.Distortion(6.0), "0.2 x"),
-        ("limiter, true peak", Limiter(late(102)), LimiterParams(), pedalboard.Limiter(-1.0, 80.0), "0.5 x"),
+        (
+            "saturator, 16 x oversampled",
+            saturator,
+            SaturatorParams(),
+            pedalboard.Distortion(6.0),
+            "0.2 x",
+        ),
+        ("limiter, true peak", limiter, LimiterParams(), pedalboard.Limiter(-1.0, 80.0), "0.5 x"),
     )
     for name, own, params, peer, goal in pairs:
         own.set(params, on=True, glide=False)
