@@ -10,23 +10,27 @@ from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, kernel
 from gemischt.core.dsp.mixing import delay_in_place
 
-# Rows of the ramped static parameters.
-THRESHOLD, SLOPE, KNEE, RANGE, MAKEUP, MIX = range(6)
-N_STATIC = 6
+# Columns of the ramped parameters; attack and release as feedback coefficients.
+THRESHOLD, SLOPE, KNEE, RANGE, MAKEUP, MIX, ATTACK, RELEASE, LINK = range(9)
+N_RAMPED = 9
 _TINY = 1e-30
 
 
-@kernel(AUDIO, AUDIO, INT, FLOAT, BOOL, FLOAT, VECTOR)
+@kernel(AUDIO, AUDIO, INT, BOOL, AUDIO, INT, BOOL, FLOAT, VECTOR)
 def detect_levels_db(
     detector: Audio,
     levels_db: Audio,
     n_samples: int,
-    link: float,
+    matching: bool,
+    ramp: Audio,
+    remaining: int,
     rms: bool,
     rms_feedback: float,
     mean_square: Audio,
 ) -> None:
     """Level of each sample in dB, shape (n_detected, n); linked channels share the louder one's level.
+
+    Channels that match none of what is compressed are always linked.
 
     ``mean_square`` (2,) is the RMS detector's one-pole state.
     """
@@ -45,14 +49,23 @@ def detect_levels_db(
             for i in range(heard.size):
                 level[i] = abs(heard[i])
     if n_channels == 2:
-        if link >= 1.0:
-            first, second = levels_db[0, :n_samples], levels_db[1, :n_samples]
+        ramped = min(n_samples, remaining) if matching else 0
+        for i in range(ramped):
+            link = ramp[0, LINK] - ramp[1, LINK] * (remaining - i)
+            a = amplitude_to_db(levels_db[0, i])
+            b = amplitude_to_db(levels_db[1, i])
+            louder = max(a, b)
+            levels_db[0, i] = a + link * (louder - a)
+            levels_db[1, i] = b + link * (louder - b)
+        link = ramp[0, LINK]
+        if link >= 1.0 or not matching:
+            first, second = levels_db[0, ramped:n_samples], levels_db[1, ramped:n_samples]
             for i in range(first.size):
                 level_db = amplitude_to_db(max(first[i], second[i]))
                 first[i] = level_db
                 second[i] = level_db
         else:
-            for i in range(n_samples):
+            for i in range(ramped, n_samples):
                 a = amplitude_to_db(levels_db[0, i])
                 b = amplitude_to_db(levels_db[1, i])
                 louder = max(a, b)
@@ -65,7 +78,7 @@ def detect_levels_db(
 
 @kernel(AUDIO, AUDIO, INT, INT, AUDIO, INT)
 def compute_reduction_db(
-    levels_db: Audio, reduction_db: Audio, n_streams: int, n_samples: int, static: Audio, remaining: int
+    levels_db: Audio, reduction_db: Audio, n_streams: int, n_samples: int, ramp: Audio, remaining: int
 ) -> None:
     """Reduction the static curve asks for, >= 0 dB.
 
@@ -76,20 +89,20 @@ def compute_reduction_db(
     for stream in range(n_streams):
         for i in range(ramped):
             to_go = remaining - i
-            threshold = static[0, THRESHOLD] - static[1, THRESHOLD] * to_go
-            slope = static[0, SLOPE] - static[1, SLOPE] * to_go
-            knee = static[0, KNEE] - static[1, KNEE] * to_go
-            most = static[0, RANGE] - static[1, RANGE] * to_go
+            threshold = ramp[0, THRESHOLD] - ramp[1, THRESHOLD] * to_go
+            slope = ramp[0, SLOPE] - ramp[1, SLOPE] * to_go
+            knee = ramp[0, KNEE] - ramp[1, KNEE] * to_go
+            most = ramp[0, RANGE] - ramp[1, RANGE] * to_go
             over = levels_db[stream, i] - threshold
             inside = min(max(over + 0.5 * knee, 0.0), knee)
             above = max(over - 0.5 * knee, 0.0)
             reduction_db[stream, i] = min(slope * (inside * inside / (2.0 * max(knee, 1e-9)) + above), most)
-        threshold = static[0, THRESHOLD]
-        slope = static[0, SLOPE]
-        half = 0.5 * static[0, KNEE]
-        knee = static[0, KNEE]
+        threshold = ramp[0, THRESHOLD]
+        slope = ramp[0, SLOPE]
+        half = 0.5 * ramp[0, KNEE]
+        knee = ramp[0, KNEE]
         bend = 1.0 / (2.0 * max(knee, 1e-9))
-        most = static[0, RANGE]
+        most = ramp[0, RANGE]
         levels = levels_db[stream, ramped:n_samples]
         reduction = reduction_db[stream, ramped:n_samples]
         for i in range(levels.size):
@@ -99,31 +112,47 @@ def compute_reduction_db(
             reduction[i] = min(slope * (inside * inside * bend + above), most)
 
 
-@kernel(AUDIO, INT, INT, FLOAT, FLOAT, INT, VECTOR, COUNTS)
+@kernel(AUDIO, INT, INT, AUDIO, INT, INT, VECTOR, COUNTS)
 def smooth_reduction(
     reduction_db: Audio,
     n_streams: int,
     n_samples: int,
-    attack: float,
-    release: float,
+    ramp: Audio,
+    remaining: int,
     hold_samples: int,
     smoothed_db: Audio,
     held: Counts,
 ) -> None:
     """Attack when the reduction grows, then hold, then release. State: last reduction and hold left per stream."""
+    ramped = min(n_samples, remaining)
+    attack = ramp[0, ATTACK]
+    release = ramp[0, RELEASE]
     for stream in range(n_streams):
         last = smoothed_db[stream]
         hold = held[stream]
+        for i in range(ramped):
+            to_go = remaining - i
+            wanted = reduction_db[stream, i]
+            if wanted >= last:
+                feedback = attack - ramp[1, ATTACK] * to_go
+                last = wanted * (1.0 - feedback) + feedback * last
+                hold = hold_samples
+            elif hold > 0:
+                hold -= 1
+            else:
+                feedback = release - ramp[1, RELEASE] * to_go
+                last = wanted * (1.0 - feedback) + feedback * last
+            reduction_db[stream, i] = last
         if hold_samples == 0 and hold == 0 and attack <= release:
             # Without hold the faster of both ways is the greater value while growing and while falling.
-            row = reduction_db[stream, :n_samples]
+            row = reduction_db[stream, ramped:n_samples]
             for i in range(row.size):
                 growing = fma(attack, last, row[i] * (1.0 - attack))
                 falling = fma(release, last, row[i] * (1.0 - release))
                 last = growing if growing > falling else falling
                 row[i] = last
         else:
-            for i in range(n_samples):
+            for i in range(ramped, n_samples):
                 wanted = reduction_db[stream, i]
                 if wanted >= last:
                     last = wanted * (1.0 - attack) + attack * last
@@ -142,7 +171,7 @@ def smooth_reduction(
 
 @kernel(AUDIO, AUDIO, INT, INT, AUDIO, INT)
 def apply_reduction(
-    audio: Audio, reduction_db: Audio, n_streams: int, n_samples: int, static: Audio, remaining: int
+    audio: Audio, reduction_db: Audio, n_streams: int, n_samples: int, ramp: Audio, remaining: int
 ) -> None:
     """audio *= 1 - mix + mix * 10^((make-up - reduction) / 20)."""
     ramped = min(n_samples, remaining)
@@ -150,11 +179,11 @@ def apply_reduction(
         stream = min(channel, n_streams - 1)
         for i in range(ramped):
             to_go = remaining - i
-            makeup = static[0, MAKEUP] - static[1, MAKEUP] * to_go
-            mix = static[0, MIX] - static[1, MIX] * to_go
+            makeup = ramp[0, MAKEUP] - ramp[1, MAKEUP] * to_go
+            mix = ramp[0, MIX] - ramp[1, MIX] * to_go
             audio[channel, i] *= 1.0 - mix + mix * db_to_amplitude(makeup - reduction_db[stream, i])
-    makeup = static[0, MAKEUP]
-    mix = static[0, MIX]
+    makeup = ramp[0, MAKEUP]
+    mix = ramp[0, MIX]
     dry = 1.0 - mix
     if n_streams == 1 and audio.shape[0] == 2:
         left, right = audio[0, ramped:n_samples], audio[1, ramped:n_samples]
@@ -171,19 +200,22 @@ def apply_reduction(
             rest[i] *= fma(mix, db_to_amplitude(makeup - reduction[i]), dry)
 
 
-@kernel(AUDIO, AUDIO, AUDIO, AUDIO, INT, FLOAT, BOOL, VECTOR, INT, VECTOR, AUDIO, COUNTS, VECTOR, COUNTS, AUDIO, COUNTS)
+@kernel(
+    AUDIO, AUDIO, AUDIO, AUDIO, INT, INT, BOOL, BOOL, FLOAT, INT, VECTOR, AUDIO, COUNTS, VECTOR, COUNTS, AUDIO, COUNTS
+)
 def compress_block(
     audio: Audio,
     detector: Audio,
     levels_db: Audio,
     reduction_db: Audio,
     n_samples: int,
-    link: float,
+    n_streams: int,
+    matching: bool,
     rms: bool,
-    feedbacks: Audio,
+    rms_feedback: float,
     hold_samples: int,
     mean_square: Audio,
-    static: Audio,
+    ramp: Audio,
     remaining: Counts,
     smoothed_db: Audio,
     held: Counts,
@@ -195,14 +227,15 @@ def compress_block(
     Args:
         detector: what decides, one or two channels; may be ``audio`` itself.
         levels_db, reduction_db: (2, >= n), filled for each sample.
-        feedbacks: attack, release and RMS coefficients.
+        n_streams: 1 if all channels are turned down alike.
+        matching: whether each channel of the detector is about one of the audio's.
+        rms_feedback: coefficient of the RMS detector.
     """
-    n_streams = 1 if link >= 1.0 else 2
     left = remaining[0]
-    detect_levels_db(detector, levels_db, n_samples, link, rms, feedbacks[2], mean_square)
-    compute_reduction_db(levels_db, reduction_db, n_streams, n_samples, static, left)
-    smooth_reduction(reduction_db, n_streams, n_samples, feedbacks[0], feedbacks[1], hold_samples, smoothed_db, held)
+    detect_levels_db(detector, levels_db, n_samples, matching, ramp, left, rms, rms_feedback, mean_square)
+    compute_reduction_db(levels_db, reduction_db, n_streams, n_samples, ramp, left)
+    smooth_reduction(reduction_db, n_streams, n_samples, ramp, left, hold_samples, smoothed_db, held)
     if ring.shape[1] > 0:
         delay_in_place(audio, n_samples, ring, ring_position)
-    apply_reduction(audio, reduction_db, n_streams, n_samples, static, left)
+    apply_reduction(audio, reduction_db, n_streams, n_samples, ramp, left)
     remaining[0] = max(0, left - n_samples)

@@ -16,6 +16,9 @@ from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
 
 RMS_TIME_CONSTANT_MS = 10.0
 _UNLIMITED_RANGE_DB = 400.0
+_ALIKE_DB = 1e-10
+_ANY_RATE_HZ = 48000
+"""The static curve does not depend on it."""
 
 
 def slope_of(ratio: float | None) -> float:
@@ -23,7 +26,7 @@ def slope_of(ratio: float | None) -> float:
     return 1.0 if ratio is None else 1.0 - 1.0 / ratio
 
 
-def static_values(params: CompressorParams) -> NDArray[np.float64]:
+def ramped_values(params: CompressorParams, sample_rate_hz: int) -> NDArray[np.float64]:
     """The ramped parameters in the order of core.dsp.dynamics."""
     unlimited = params.range_db is None
     return np.array(
@@ -34,6 +37,9 @@ def static_values(params: CompressorParams) -> NDArray[np.float64]:
             _UNLIMITED_RANGE_DB if unlimited else params.range_db,
             params.makeup_db,
             params.mix,
+            time_constant_to_coefficient(params.attack_ms, sample_rate_hz),
+            time_constant_to_coefficient(params.release_ms, sample_rate_hz),
+            params.stereo_link,
         ],
         dtype=np.float64,
     )
@@ -42,10 +48,10 @@ def static_values(params: CompressorParams) -> NDArray[np.float64]:
 def static_curve_db(params: CompressorParams, inputs_db: NDArray[np.float64]) -> NDArray[np.float64]:
     """Output level for each steady input level, make-up and mix left out; shape as ``inputs_db``."""
     reduction = np.zeros((1, len(inputs_db)))
-    static = np.zeros((2, dynamics.N_STATIC))
-    static[0] = static_values(params)
+    resting = np.zeros((2, dynamics.N_RAMPED))
+    resting[0] = ramped_values(params, _ANY_RATE_HZ)
     levels = np.ascontiguousarray(inputs_db, dtype=np.float64)[np.newaxis]
-    dynamics.compute_reduction_db(levels, reduction, 1, len(inputs_db), static, 0)
+    dynamics.compute_reduction_db(levels, reduction, 1, len(inputs_db), resting, 0)
     outputs_db: NDArray[np.float64] = inputs_db - reduction[0]
     return outputs_db
 
@@ -61,7 +67,7 @@ class DynamicsProcessor:
     def __init__(self, place: Place) -> None:
         self._sample_rate_hz = place.sample_rate_hz
         self._glide_samples = place.glide_samples
-        self._static = np.zeros((2, dynamics.N_STATIC))
+        self._ramp = np.zeros((2, dynamics.N_RAMPED))
         self._remaining = np.zeros(1, np.int64)
         self._smoothed_db = np.zeros(2)
         self._held = np.zeros(2, np.int64)
@@ -71,7 +77,7 @@ class DynamicsProcessor:
         self._levels_db = np.zeros((2, place.max_block))
         self.reduction_db = np.zeros((2, place.max_block))
         self._params = CompressorParams()
-        self._feedbacks = np.zeros(3)
+        self._rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, place.sample_rate_hz)
         self._hold_samples = 0
         self.n_streams = 1
 
@@ -85,13 +91,11 @@ class DynamicsProcessor:
 
     def set(self, params: CompressorParams, *, on: bool, glide: bool) -> None:
         """Aim at new parameters; off glides to the (delayed) input."""
-        target = static_values(params)
+        target = ramped_values(params, self._sample_rate_hz)
         if not on:
             target[dynamics.MIX] = 0.0
-        start_ramp(self._static, self._remaining, target, self._glide_samples if glide else 0)
+        start_ramp(self._ramp, self._remaining, target, self._glide_samples if glide else 0)
         self._params = params
-        times_ms = (params.attack_ms, params.release_ms, RMS_TIME_CONSTANT_MS)
-        self._feedbacks[:] = [time_constant_to_coefficient(time_ms, self._sample_rate_hz) for time_ms in times_ms]
         # What is decided early has to last until the end of what it was decided for.
         self._hold_samples = ms_to_samples(params.hold_ms, self._sample_rate_hz) + self._ring.shape[1]
 
@@ -99,26 +103,32 @@ class DynamicsProcessor:
         """Compress ``audio`` by the level of ``detector``, which may be the same array."""
         params = self._params
         matching = detector.shape[0] == 2 and audio.shape[0] == 2
-        link = params.stereo_link if matching else 1.0
+        self.n_streams = 1 if not matching or self._is_alike() else 2
         dynamics.compress_block(
             audio,
             detector,
             self._levels_db,
             self.reduction_db,
             n_samples,
-            link,
+            self.n_streams,
+            matching,
             params.detector == "rms",
-            self._feedbacks,
+            self._rms_feedback,
             self._hold_samples,
             self._mean_square,
-            self._static,
+            self._ramp,
             self._remaining,
             self._smoothed_db,
             self._held,
             self._ring,
             self._ring_position,
         )
-        self.n_streams = 1 if link >= 1.0 else 2
+
+    def _is_alike(self) -> bool:
+        """Whether both channels are turned down alike: linked, and what they did before they were has worn off."""
+        linked = self._remaining[0] == 0 and self._ramp[0, dynamics.LINK] >= 1.0
+        apart_db = abs(self._smoothed_db[0] - self._smoothed_db[1])
+        return bool(linked and apart_db < _ALIKE_DB and self._held[0] == self._held[1])
 
     def loudest_detected_db(self, n_samples: int, first: int = 0) -> float:
         """Loudest level the detector saw in the last block, or from a sample of it on, dBFS."""
@@ -130,7 +140,7 @@ class DynamicsProcessor:
 
     def take_over(self, other: "DynamicsProcessor") -> None:
         """Continue where another instance of this compressor is."""
-        self._static[:] = other._static
+        self._ramp[:] = other._ramp
         self._remaining[:] = other._remaining
         self._smoothed_db[:] = other._smoothed_db
         self._held[:] = other._held

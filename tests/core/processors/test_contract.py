@@ -8,9 +8,12 @@ from pydantic import ValidationError
 
 from gemischt.core.processors.registry import PROCESSORS
 from tests.support.sessions import Bench
-from tests.support.signals import impulse, noise
+from tests.support.signals import impulse, noise, sine
 
 N = 6000
+BLOCK = 512
+SHORTEST_FADE_SAMPLES = 48
+"""What changes no faster than in a fade of a millisecond is no click. Common practice, no source."""
 NEUTRAL: dict[str, dict[str, Any]] = {
     "eq": {"bands": [{"gain_db": 0.0}, {"shape": "high-shelf", "gain_db": 0.0}]},
     "compressor": {"ratio": 1.0, "lookahead_ms": 5.0},
@@ -30,6 +33,9 @@ BUSY: dict[str, dict[str, Any]] = {
     "reverb": {"pre_delay_ms": 0.0, "size": 0.0},
 }
 
+# What keeps channels apart where the busy settings do not.
+APART: dict[str, dict[str, Any]] = {"gain": {"channels": "as-is"}}
+
 
 def numeric_fields(kind: str) -> dict[str, dict[str, Any]]:
     """Name to range of each numeric parameter, for the equaliser those of a band."""
@@ -43,8 +49,46 @@ def numeric_fields(kind: str) -> dict[str, dict[str, Any]]:
     return found
 
 
-def params_with(kind: str, name: str, value: float) -> dict[str, Any]:
+def params_with(kind: str, name: str, value: Any) -> dict[str, Any]:
     return {"bands": [{"gain_db": 12.0, name: value}]} if kind == "eq" else {**BUSY[kind], name: value}
+
+
+def settings_of(kind: str) -> dict[str, list[Any]]:
+    """Name of each parameter to what it is switched between: its ends, its words, yes and no, none."""
+    table = next(item for item in PROCESSORS if item.kind == kind).parameter_schema()
+    properties = table["$defs"]["EqBand"]["properties"] if kind == "eq" else table["properties"]
+    found: dict[str, list[Any]] = {}
+    for name, field in properties.items():
+        values: list[Any] = []
+        for item in field.get("anyOf", [field]):
+            if item.get("type") == "number" and "minimum" in item:
+                values += [item["minimum"], item["maximum"]]
+            elif item.get("type") == "boolean":
+                values += [False, True]
+            elif item.get("type") == "null" and name != "note":
+                values.append(None)
+            values += item.get("enum", [])
+        if len(values) > 1:
+            found[name] = values
+    return found
+
+
+def step_at_the_move(kind: str, before: dict[str, Any], after: dict[str, Any]) -> float:
+    """How much sharper the wave bends at the move than on either side, over what a fade of a millisecond bends."""
+    signal = np.concatenate([sine(200.0, -18.0, 1.6, channels=1), sine(310.0, -15.0, 1.6, channels=1)])
+    bench = Bench(pan_law_db=0.0)
+    bench.track("a", signal, chain=[{"id": "p", "type": kind, "params": before}])
+    renderer = bench.renderer(max_block=BLOCK)
+    blocks = [renderer.render(BLOCK) for _ in range(47)]
+    bench.strips[0]["chain"][0]["params"] = after
+    renderer.edit(bench.session(), bench.media)
+    blocks += [renderer.render(BLOCK) for _ in range(80)]
+    sound = np.concatenate(blocks, axis=1)
+    bends = np.abs(np.diff(sound, 2)).max(axis=0)
+    move = 47 * BLOCK - 2
+    settled = max(bends[move - 9600 : move].max(), bends[-9600:].max())
+    highest = np.abs(sound[:, move - 4800 :]).max()
+    return float((bends[move : move + 20_000].max() - settled) / (highest / SHORTEST_FADE_SAMPLES))
 
 
 class ContractTest(unittest.TestCase):
@@ -117,6 +161,22 @@ class ContractTest(unittest.TestCase):
                 out = renderer.render(N)[:, lag:]
                 np.testing.assert_allclose(out, signal.astype(np.float32)[:, : N - lag], atol=1e-12)
 
+    def test_no_parameter_clicks_whatever_it_is_moved_to_while_sounding(self) -> None:
+        moved = 0
+        for item in PROCESSORS:
+            for name, values in settings_of(item.kind).items():
+                for before in values:
+                    for after in values:
+                        if before == after and type(before) is type(after):
+                            continue
+                        with self.subTest(kind=item.kind, parameter=name, before=before, after=after):
+                            step = step_at_the_move(
+                                item.kind, params_with(item.kind, name, before), params_with(item.kind, name, after)
+                            )
+                            self.assertLess(step, 1.0)
+                            moved += 1
+        self.assertGreater(moved, 100)
+
     def test_values_outside_are_refused_by_name(self) -> None:
         for item in PROCESSORS:
             for name, numeric in numeric_fields(item.kind).items():
@@ -129,8 +189,14 @@ class ContractTest(unittest.TestCase):
         left_only = noise(N / 48000)
         left_only[1] = 0.0
         for item in PROCESSORS:
+            if item.kind == "reverb":
+                # Spreads what it adds over both sides, by its nature.
+                continue
             with self.subTest(item.kind):
-                self.assertFalse(np.any(self.render(item.kind, left_only, NEUTRAL[item.kind])[1]))
+                params = {**BUSY.get(item.kind, {"bands": [{"gain_db": 12.0}]}), **APART.get(item.kind, {})}
+                out = self.render(item.kind, left_only, params)
+                self.assertTrue(np.any(out[0]))
+                self.assertFalse(np.any(out[1]))
 
     def test_a_long_decay_leaves_no_denormals(self) -> None:
         out = self.render("eq", impulse(200), {"bands": [{"frequency_hz": 3000, "gain_db": 20, "q": 2}]}, 200_000)
