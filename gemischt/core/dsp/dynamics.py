@@ -14,6 +14,7 @@ from gemischt.core.dsp.mixing import delay_in_place
 THRESHOLD, SLOPE, KNEE, RANGE, MAKEUP, MIX, ATTACK, RELEASE, LINK = range(9)
 N_RAMPED = 9
 _TINY = 1e-30
+_ALIKE_DB = 1e-10
 
 
 @kernel(AUDIO, AUDIO, INT, BOOL, AUDIO, INT, BOOL, FLOAT, VECTOR)
@@ -201,7 +202,23 @@ def apply_reduction(
 
 
 @kernel(
-    AUDIO, AUDIO, AUDIO, AUDIO, INT, INT, BOOL, BOOL, FLOAT, INT, VECTOR, AUDIO, COUNTS, VECTOR, COUNTS, AUDIO, COUNTS
+    AUDIO,
+    AUDIO,
+    AUDIO,
+    AUDIO,
+    INT,
+    BOOL,
+    BOOL,
+    FLOAT,
+    INT,
+    VECTOR,
+    AUDIO,
+    COUNTS,
+    VECTOR,
+    COUNTS,
+    AUDIO,
+    COUNTS,
+    returns=INT,
 )
 def compress_block(
     audio: Audio,
@@ -209,7 +226,6 @@ def compress_block(
     levels_db: Audio,
     reduction_db: Audio,
     n_samples: int,
-    n_streams: int,
     matching: bool,
     rms: bool,
     rms_feedback: float,
@@ -221,17 +237,23 @@ def compress_block(
     held: Counts,
     ring: Audio,
     ring_position: Counts,
-) -> None:
+) -> int:
     """All stages in one call, ``audio`` compressed in place and delayed by the ring's length.
 
     Args:
         detector: what decides, one or two channels; may be ``audio`` itself.
         levels_db, reduction_db: (2, >= n), filled for each sample.
-        n_streams: 1 if all channels are turned down alike.
         matching: whether each channel of the detector is about one of the audio's.
         rms_feedback: coefficient of the RMS detector.
+
+    Returns:
+        How many streams of reduction there are: 1 if all channels are turned down alike.
     """
     left = remaining[0]
+    # Linked channels are turned down alike once what they did before they were linked has worn off.
+    apart_db = abs(smoothed_db[0] - smoothed_db[1])
+    linked = left == 0 and ramp[0, LINK] >= 1.0 and apart_db < _ALIKE_DB and held[0] == held[1]
+    n_streams = 1 if linked or not matching else 2
     detect_levels_db(detector, levels_db, n_samples, matching, ramp, left, rms, rms_feedback, mean_square)
     compute_reduction_db(levels_db, reduction_db, n_streams, n_samples, ramp, left)
     smooth_reduction(reduction_db, n_streams, n_samples, ramp, left, hold_samples, smoothed_db, held)
@@ -239,3 +261,4 @@ def compress_block(
         delay_in_place(audio, n_samples, ring, ring_position)
     apply_reduction(audio, reduction_db, n_streams, n_samples, ramp, left)
     remaining[0] = max(0, left - n_samples)
+    return n_streams

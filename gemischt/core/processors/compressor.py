@@ -16,7 +16,6 @@ from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
 
 RMS_TIME_CONSTANT_MS = 10.0
 _UNLIMITED_RANGE_DB = 400.0
-_ALIKE_DB = 1e-10
 _ANY_RATE_HZ = 48000
 """The static curve does not depend on it."""
 
@@ -103,14 +102,12 @@ class DynamicsProcessor:
         """Compress ``audio`` by the level of ``detector``, which may be the same array."""
         params = self._params
         matching = detector.shape[0] == 2 and audio.shape[0] == 2
-        self.n_streams = 1 if not matching or self._is_alike() else 2
-        dynamics.compress_block(
+        self.n_streams = dynamics.compress_block(
             audio,
             detector,
             self._levels_db,
             self.reduction_db,
             n_samples,
-            self.n_streams,
             matching,
             params.detector == "rms",
             self._rms_feedback,
@@ -123,12 +120,6 @@ class DynamicsProcessor:
             self._ring,
             self._ring_position,
         )
-
-    def _is_alike(self) -> bool:
-        """Whether both channels are turned down alike: linked, and what they did before they were has worn off."""
-        linked = self._remaining[0] == 0 and self._ramp[0, dynamics.LINK] >= 1.0
-        apart_db = abs(self._smoothed_db[0] - self._smoothed_db[1])
-        return bool(linked and apart_db < _ALIKE_DB and self._held[0] == self._held[1])
 
     def loudest_detected_db(self, n_samples: int, first: int = 0) -> float:
         """Loudest level the detector saw in the last block, or from a sample of it on, dBFS."""
