@@ -76,8 +76,8 @@ class JobsTest(unittest.TestCase):
             self.jobs.get("none")
 
     def test_old_jobs_are_forgotten(self) -> None:
-        jobs = [self.jobs.start(str(number), lambda report: None) for number in range(KEPT_JOBS + 5)]
-        self.finished(jobs[-1])
+        # One after the other: of jobs that wait only so many are taken.
+        jobs = [self.finished(self.jobs.start(str(number), lambda report: None)) for number in range(KEPT_JOBS + 5)]
         self.assertEqual(len(self.jobs.all()), KEPT_JOBS)
         with self.assertRaises(NotFound):
             self.jobs.get(jobs[0].id)
