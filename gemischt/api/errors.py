@@ -2,7 +2,7 @@
 
 import logging
 import uuid
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -35,10 +35,16 @@ _log = logging.getLogger(__name__)
 
 
 def error_response(
-    status: int, what: str, where: str, remedy: str, *, headers: Mapping[str, str] | None = None
+    status: int,
+    what: str,
+    where: str,
+    remedy: str,
+    *,
+    faults: Iterable[FaultBody] = (),
+    headers: Mapping[str, str] | None = None,
 ) -> JSONResponse:
-    """An error that has no exception of its own."""
-    body = ErrorBody(what=what, where=where, remedy=remedy)
+    """The answer to every error."""
+    body = ErrorBody(what=what, where=where, remedy=remedy, faults=list(faults))
     return JSONResponse(body.model_dump(), status_code=status, headers=headers)
 
 
@@ -67,18 +73,18 @@ class AnswersFailures:
         try:
             await self._app(scope, receive, watched)
         except Exception:
-            entry = log_failure(f"{scope['type']} {scope.get('method', '')} {scope['path']}")
+            failure = unforeseen(f"{scope['type']} {scope.get('method', '')} {scope['path']}")
             if scope["type"] != "http" or started:
                 return
-            remedy = f"Try again; entry {entry} of the log in the data folder says more."
-            await error_response(500, "something went wrong", scope["path"], remedy)(scope, receive, send)
+            await error_response(500, failure.what, scope["path"], failure.remedy)(scope, receive, send)
 
 
-def log_failure(where: str) -> str:
-    """Log the exception that is being handled; the number of the entry."""
+def unforeseen(where: str) -> errors.GemischtError:
+    """Log the exception that is being handled; what to tell of it, with the number of its entry."""
     entry = uuid.uuid4().hex[:8]
     _log.exception("entry %s: %s", entry, where)
-    return entry
+    remedy = f"Try again; entry {entry} of the log in the data folder says more."
+    return errors.GemischtError("something went wrong", remedy=remedy)
 
 
 def _answer_error(request: Request, error: Exception) -> JSONResponse:
@@ -87,13 +93,8 @@ def _answer_error(request: Request, error: Exception) -> JSONResponse:
     status = next(_STATUS[kind] for kind in type(error).__mro__ if kind in _STATUS)
     if status >= 500:
         _log.error("%s %s: %s", request.method, request.url.path, error, exc_info=error)
-    body = ErrorBody(
-        what=error.what,
-        where=error.where,
-        remedy=error.remedy,
-        faults=[FaultBody(path=fault.path, reason=fault.reason) for fault in faults],
-    )
-    return JSONResponse(body.model_dump(), status_code=status)
+    bodies = [FaultBody(path=fault.path, reason=fault.reason) for fault in faults]
+    return error_response(status, error.what, error.where, error.remedy, faults=bodies)
 
 
 def _answer_bad_request(_request: Request, error: Exception) -> JSONResponse:
@@ -103,8 +104,7 @@ def _answer_bad_request(_request: Request, error: Exception) -> JSONResponse:
         for item in error.errors()
     ]
     what = "; ".join(f"{fault.path}: {fault.reason}" for fault in faults)
-    body = ErrorBody(what=what, where="request", remedy="Correct what is named.", faults=faults)
-    return JSONResponse(body.model_dump(), status_code=422)
+    return error_response(422, what, "request", "Correct what is named.", faults=faults)
 
 
 def _answer_http_error(request: Request, error: Exception) -> JSONResponse:

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from gemischt.api.dependencies import HubDep
-from gemischt.api.errors import log_failure
+from gemischt.api.errors import unforeseen
 from gemischt.core.errors import GemischtError, InvalidAction
 from gemischt.live.hub import Listener
 
@@ -41,8 +41,7 @@ async def live(socket: WebSocket, session_id: str, hub: HubDep) -> None:
                 reason = error.errors(include_url=False)[0]["msg"]
                 listener.send(_error_message(GemischtError(reason, where="live message")))
             except Exception:
-                remedy = f"Try again; entry {log_failure('live message')} of the log in the data folder says more."
-                listener.send(_error_message(GemischtError("something went wrong", remedy=remedy)))
+                listener.send(_error_message(unforeseen("live message")))
     except WebSocketDisconnect:
         pass
     finally:

@@ -7,7 +7,7 @@ eq. 4, smoothing of the reduction in the logarithmic domain with separate attack
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, kernel
+from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, inline_kernel, kernel
 from gemischt.core.dsp.mixing import delay_in_place
 
 # Columns of the ramped parameters; attack and release as feedback coefficients.
@@ -15,6 +15,16 @@ THRESHOLD, SLOPE, KNEE, RANGE, MAKEUP, MIX, ATTACK, RELEASE, LINK = range(9)
 N_RAMPED = 9
 _TINY = 1e-30
 _ALIKE_DB = 1e-10
+
+
+@inline_kernel
+def _link(levels_db: Audio, i: int, link: float) -> None:
+    """Two amplitudes to levels in dB, each raised towards the louder one's by a share."""
+    a = amplitude_to_db(levels_db[0, i])
+    b = amplitude_to_db(levels_db[1, i])
+    louder = max(a, b)
+    levels_db[0, i] = a + link * (louder - a)
+    levels_db[1, i] = b + link * (louder - b)
 
 
 @kernel(AUDIO, AUDIO, INT, BOOL, AUDIO, INT, BOOL, FLOAT, VECTOR)
@@ -52,12 +62,7 @@ def detect_levels_db(
     if n_channels == 2:
         ramped = min(n_samples, remaining) if matching else 0
         for i in range(ramped):
-            link = ramp[0, LINK] - ramp[1, LINK] * (remaining - i)
-            a = amplitude_to_db(levels_db[0, i])
-            b = amplitude_to_db(levels_db[1, i])
-            louder = max(a, b)
-            levels_db[0, i] = a + link * (louder - a)
-            levels_db[1, i] = b + link * (louder - b)
+            _link(levels_db, i, ramp[0, LINK] - ramp[1, LINK] * (remaining - i))
         link = ramp[0, LINK]
         if link >= 1.0 or not matching:
             first, second = levels_db[0, ramped:n_samples], levels_db[1, ramped:n_samples]
@@ -67,11 +72,7 @@ def detect_levels_db(
                 second[i] = level_db
         else:
             for i in range(ramped, n_samples):
-                a = amplitude_to_db(levels_db[0, i])
-                b = amplitude_to_db(levels_db[1, i])
-                louder = max(a, b)
-                levels_db[0, i] = a + link * (louder - a)
-                levels_db[1, i] = b + link * (louder - b)
+                _link(levels_db, i, link)
     else:
         for i in range(n_samples):
             levels_db[0, i] = amplitude_to_db(levels_db[0, i])
@@ -113,6 +114,27 @@ def compute_reduction_db(
             reduction[i] = min(slope * (inside * inside * bend + above), most)
 
 
+@inline_kernel
+def _smooth(
+    wanted_db: Audio, ramp: Audio, remaining: int, hold_samples: int, last: float, hold: int
+) -> tuple[float, int]:
+    """Smooth one stream in place; its last reduction and the hold that is left."""
+    for i in range(wanted_db.size):
+        to_go = max(0, remaining - i)
+        wanted = wanted_db[i]
+        if wanted >= last:
+            attack = ramp[0, ATTACK] - ramp[1, ATTACK] * to_go
+            last = wanted * (1.0 - attack) + attack * last
+            hold = hold_samples
+        elif hold > 0:
+            hold -= 1
+        else:
+            release = ramp[0, RELEASE] - ramp[1, RELEASE] * to_go
+            last = wanted * (1.0 - release) + release * last
+        wanted_db[i] = last
+    return last, hold
+
+
 @kernel(AUDIO, INT, INT, AUDIO, INT, INT, VECTOR, COUNTS)
 def smooth_reduction(
     reduction_db: Audio,
@@ -131,19 +153,7 @@ def smooth_reduction(
     for stream in range(n_streams):
         last = smoothed_db[stream]
         hold = held[stream]
-        for i in range(ramped):
-            to_go = remaining - i
-            wanted = reduction_db[stream, i]
-            if wanted >= last:
-                feedback = attack - ramp[1, ATTACK] * to_go
-                last = wanted * (1.0 - feedback) + feedback * last
-                hold = hold_samples
-            elif hold > 0:
-                hold -= 1
-            else:
-                feedback = release - ramp[1, RELEASE] * to_go
-                last = wanted * (1.0 - feedback) + feedback * last
-            reduction_db[stream, i] = last
+        last, hold = _smooth(reduction_db[stream, :ramped], ramp, remaining, hold_samples, last, hold)
         if hold_samples == 0 and hold == 0 and attack <= release:
             # Without hold the faster of both ways is the greater value while growing and while falling.
             row = reduction_db[stream, ramped:n_samples]
@@ -153,16 +163,7 @@ def smooth_reduction(
                 last = growing if growing > falling else falling
                 row[i] = last
         else:
-            for i in range(ramped, n_samples):
-                wanted = reduction_db[stream, i]
-                if wanted >= last:
-                    last = wanted * (1.0 - attack) + attack * last
-                    hold = hold_samples
-                elif hold > 0:
-                    hold -= 1
-                else:
-                    last = wanted * (1.0 - release) + release * last
-                reduction_db[stream, i] = last
+            last, hold = _smooth(reduction_db[stream, ramped:n_samples], ramp, 0, hold_samples, last, hold)
         smoothed_db[stream] = last if last > _TINY else 0.0
         held[stream] = hold
     if n_streams == 1:
