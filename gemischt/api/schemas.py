@@ -1,12 +1,12 @@
 """What the API says and takes. Levels that are minus infinity inside are written as null."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
 from gemischt.core.session.actions import AnyAction
-from gemischt.core.session.document import LONGEST_SONG_S, Id, Name, Session
+from gemischt.core.session.document import Id, Name, Session, SongTime
 from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
 from gemischt.core.session.tree import TreeRow, tree_of
@@ -15,8 +15,6 @@ from gemischt.operations.task_process import task_process
 from gemischt.storage.presets import StoredPreset
 from gemischt.storage.sessions import StoredSession
 from gemischt.storage.snapshots import SnapshotHead
-
-SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
 
 
 class FaultBody(BaseModel):

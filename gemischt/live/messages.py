@@ -5,10 +5,8 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import Field, TypeAdapter
 
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.session.document import LONGEST_SONG_S
+from gemischt.core.session.document import SongTime
 from gemischt.live.monitor import MonitorMode
-
-SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
 
 
 class Play(FrozenModel):

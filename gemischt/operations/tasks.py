@@ -15,7 +15,7 @@ from gemischt.core.analysis.leaks import find_leaks
 from gemischt.core.analysis.ledger import path_ledger
 from gemischt.core.analysis.reference import Figure, Place, bring_to_reference
 from gemischt.core.metering.ballistics import FLOOR_DB
-from gemischt.core.session.document import LONGEST_SONG_S, Id, Session
+from gemischt.core.session.document import LONGEST_SONG_S, Id, Session, SongTime
 from gemischt.core.session.edits import find_strip
 from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
@@ -153,7 +153,7 @@ class PrintOrder(BaseModel):
     """How to print a mix, and from where to where."""
 
     bits: Bits = "24"
-    from_s: float | None = Field(default=None, ge=0.0, le=LONGEST_SONG_S)
+    from_s: SongTime | None = None
     to_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
 
 

@@ -17,6 +17,8 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
 LONGEST_SONG_S = 86400.0
+SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
+"""Seconds from the start of a song."""
 _LONGEST_NAME_BYTES = 255
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
