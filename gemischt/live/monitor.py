@@ -5,7 +5,8 @@ from typing import Literal
 import numpy as np
 
 from gemischt.core.audio import Audio
-from gemischt.core.dsp.mixing import apply_matrix_in_place, start_ramp
+from gemischt.core.control import Control
+from gemischt.core.dsp.mixing import apply_matrix_in_place
 from gemischt.core.units import db_to_gain
 
 DIM_DB = -20.0
@@ -24,20 +25,23 @@ _ROUTES: dict[MonitorMode, list[list[float]]] = {
 
 
 class Monitor:
-    """A gliding 2x2 matrix behind the mix. State: ``_ramp`` (2, 2, 2) targets and steps, ``_remaining`` samples."""
+    """A gliding 2x2 matrix behind the mix."""
 
-    def __init__(self) -> None:
-        self._ramp = np.zeros((2, 2, 2))
-        self._remaining = np.zeros(1, np.int64)
+    def __init__(self, max_block: int) -> None:
+        self._control = Control(4, max_block, GLIDE_SAMPLES)
+        self._before = np.zeros((2, max_block))
         self.set("stereo", dim=False, offset_db=0.0, glide=False)
 
     def set(self, mode: MonitorMode, *, dim: bool, offset_db: float, glide: bool = True) -> None:
         """Aim at another way to listen; ``offset_db`` matches one session's loudness to another's."""
         gain = db_to_gain(offset_db + (DIM_DB if dim else 0.0))
-        start_ramp(self._ramp, self._remaining, gain * np.array(_ROUTES[mode]), GLIDE_SAMPLES if glide else 0)
+        self._control.aim([(0, gain * np.array(_ROUTES[mode]).ravel())], glide=glide)
 
     def process(self, sound: Audio) -> Audio:
         """What is heard of a block (2, n), a new array."""
         heard = np.ascontiguousarray(sound).copy()
-        apply_matrix_in_place(heard, heard.shape[1], self._ramp, self._remaining)
+        n_samples, control = heard.shape[1], self._control
+        if control.moves:
+            control.fill(0, n_samples)
+        apply_matrix_in_place(heard, self._before, n_samples, control.pieces, control.coefs)
         return heard

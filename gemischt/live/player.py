@@ -74,13 +74,13 @@ class Player:
         self._loudness = LoudnessMeter(self._rate, 2)
         self._true_peak = TruePeakMeter(2, max_block=BLOCK_SAMPLES)
         self._bank = self._new_bank()
-        self._monitor = Monitor()
+        self._monitor = Monitor(BLOCK_SAMPLES)
         self._mode: MonitorMode = "stereo"
         self._dim = False
         # The other of two sessions that are compared: rendered alongside, so that switching is instant.
         self._other: Renderer | None = None
         self._other_media: OpenMedia | None = None
-        self._other_monitor = Monitor()
+        self._other_monitor = Monitor(BLOCK_SAMPLES)
         self._other_offset_db = 0.0
         self._thread = threading.Thread(target=self._run, name="player", daemon=True)
         self._thread.start()

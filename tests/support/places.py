@@ -1,6 +1,12 @@
 """A processor on its own, outside a plan."""
 
-from gemischt.core.processors.base import Place
+from typing import Any
+
+import numpy as np
+
+from gemischt.core.audio import Audio
+from gemischt.core.dsp.table import run_table, table_of
+from gemischt.core.processors.base import BlockProcessor, Place
 from tests.support.signals import RATE_HZ
 
 
@@ -13,3 +19,29 @@ def place(*, rate_hz: int = RATE_HZ, n_channels: int = 2, max_block: int = 96000
         max_block=max_block,
         latency_samples=latency_samples,
     )
+
+
+class Alone:
+    """A processor with buffers of its own."""
+
+    def __init__(self, kind: type[BlockProcessor], where: Place, *, n_detected: int | None = None) -> None:
+        self._audio = np.zeros((where.n_channels, where.max_block))
+        keyed = n_detected is not None
+        self._detector = np.zeros((n_detected or 0, where.max_block)) if keyed else self._audio
+        self.processor: Any = kind(where, self._audio, self._detector)
+        self._table = table_of(self.processor.calls)
+
+    def set(self, params: Any, *, on: bool = True, glide: bool = False) -> None:
+        for control, coefs in zip(self.processor.controls, self.processor.coefs_of(params, on=on), strict=True):
+            control.aim([(0, coefs)], glide=glide)
+
+    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
+        """Work on ``audio`` in place; ``detector`` counts if there is a key."""
+        for control in self.processor.controls:
+            if control.moves:
+                control.fill(0, n_samples)
+        self._audio[:, :n_samples] = audio[:, :n_samples]
+        if self._detector is not self._audio:
+            self._detector[:, :n_samples] = detector[:, :n_samples]
+        assert run_table(self._table, 0, len(self._table), n_samples, 0) == -1
+        audio[:, :n_samples] = self._audio[:, :n_samples]

@@ -11,11 +11,14 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, inline_kernel, kernel
+from gemischt.core.dsp.jit import AUDIO, CUBE, INT, inline_kernel, kernel
+from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, rests, step_of
+from gemischt.core.dsp.table import in_table
 
 Section: TypeAlias = tuple[float, float, float, float, float]
 
 IDENTITY: Section = (1.0, 0.0, 0.0, 0.0, 0.0)
+MOST_SECTIONS = 16
 # Below this, state is set to zero at the end of a block: far under any audible or storable level, and it keeps
 # decays from reaching the denormal range, which is slow.
 _TINY = 1e-30
@@ -117,17 +120,17 @@ def _step(
 
 
 @inline_kernel
-def _run_four(row: Audio, target: Audio, state: Audio, sections: Counts, channel: int) -> None:
+def _run_four(row: Audio, coefs: Audio, state: Audio, active: Counts, channel: int) -> None:
     # Four sections in one pass: their recursions' latencies overlap.
-    p, q, r, s = sections[0], sections[1], sections[2], sections[3]
-    p0, p1, p2, p3, p4 = target[p, 0], target[p, 1], target[p, 2], target[p, 3], target[p, 4]
-    q0, q1, q2, q3, q4 = target[q, 0], target[q, 1], target[q, 2], target[q, 3], target[q, 4]
-    r0, r1, r2, r3, r4 = target[r, 0], target[r, 1], target[r, 2], target[r, 3], target[r, 4]
-    s0, s1, s2, s3, s4 = target[s, 0], target[s, 1], target[s, 2], target[s, 3], target[s, 4]
-    pu, pv = state[p, channel, 0], state[p, channel, 1]
-    qu, qv = state[q, channel, 0], state[q, channel, 1]
-    ru, rv = state[r, channel, 0], state[r, channel, 1]
-    su, sv = state[s, channel, 0], state[s, channel, 1]
+    p, q, r, s = 5 * active[0], 5 * active[1], 5 * active[2], 5 * active[3]
+    p0, p1, p2, p3, p4 = coefs[p], coefs[p + 1], coefs[p + 2], coefs[p + 3], coefs[p + 4]
+    q0, q1, q2, q3, q4 = coefs[q], coefs[q + 1], coefs[q + 2], coefs[q + 3], coefs[q + 4]
+    r0, r1, r2, r3, r4 = coefs[r], coefs[r + 1], coefs[r + 2], coefs[r + 3], coefs[r + 4]
+    s0, s1, s2, s3, s4 = coefs[s], coefs[s + 1], coefs[s + 2], coefs[s + 3], coefs[s + 4]
+    pu, pv = state[active[0], channel, 0], state[active[0], channel, 1]
+    qu, qv = state[active[1], channel, 0], state[active[1], channel, 1]
+    ru, rv = state[active[2], channel, 0], state[active[2], channel, 1]
+    su, sv = state[active[3], channel, 0], state[active[3], channel, 1]
     for i in range(row.size):
         x = row[i]
         y, pu, pv = _step(x, pu, pv, p0, p1, p2, p3, p4)
@@ -135,19 +138,19 @@ def _run_four(row: Audio, target: Audio, state: Audio, sections: Counts, channel
         y, ru, rv = _step(x, ru, rv, r0, r1, r2, r3, r4)
         x, su, sv = _step(y, su, sv, s0, s1, s2, s3, s4)
         row[i] = x
-    state[p, channel, 0], state[p, channel, 1] = pu, pv
-    state[q, channel, 0], state[q, channel, 1] = qu, qv
-    state[r, channel, 0], state[r, channel, 1] = ru, rv
-    state[s, channel, 0], state[s, channel, 1] = su, sv
+    state[active[0], channel, 0], state[active[0], channel, 1] = pu, pv
+    state[active[1], channel, 0], state[active[1], channel, 1] = qu, qv
+    state[active[2], channel, 0], state[active[2], channel, 1] = ru, rv
+    state[active[3], channel, 0], state[active[3], channel, 1] = su, sv
 
 
 @inline_kernel
 def _run_one(row: Audio, section: Audio, state: Audio) -> None:
     b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
-    u, v = state[0, 0], state[0, 1]
+    u, v = state[0], state[1]
     for i in range(row.size):
         row[i], u, v = _step(row[i], u, v, b0, b1, b2, a1, a2)
-    state[0, 0], state[0, 1] = u, v
+    state[0], state[1] = u, v
 
 
 @inline_kernel
@@ -163,53 +166,86 @@ def _run_one_twice(left: Audio, right: Audio, section: Audio, state: Audio) -> N
     state[1, 0], state[1, 1] = p, q
 
 
-@kernel(AUDIO, INT, CUBE, COUNTS, CUBE, COUNTS, INT)
-def run_sections(
-    audio: Audio, n_samples: int, ramp: Audio, remaining: Counts, state: Audio, active: Counts, n_active: int
-) -> None:
-    """Filter in place through the active sections in series (transposed direct form II).
+@inline_kernel
+def _run_moving(row: Audio, gone: int, pieces: Counts, coefs: Audio, k: int, at: int, state: Audio) -> None:
+    """One section whose coefficients, which begin at ``at``, move; their line has begun ``gone`` samples before."""
+    start = coefs[2 * k]
+    t0, t1, t2, t3, t4 = start[at], start[at + 1], start[at + 2], start[at + 3], start[at + 4]
+    d0, d1, d2 = step_of(pieces, coefs, k, at), step_of(pieces, coefs, k, at + 1), step_of(pieces, coefs, k, at + 2)
+    d3, d4 = step_of(pieces, coefs, k, at + 3), step_of(pieces, coefs, k, at + 4)
+    u, v = state[0], state[1]
+    for i in range(row.size):
+        now = gone + i
+        x = row[i]
+        y = (t0 + d0 * now) * x + u
+        u = (t1 + d1 * now) * x - (t3 + d3 * now) * y + v
+        v = (t2 + d2 * now) * x - (t4 + d4 * now) * y
+        row[i] = y
+    state[0], state[1] = u, v
+
+
+@inline_kernel
+def _is_identity(coefs: Audio, at: int) -> bool:
+    others = abs(coefs[at + 1]) + abs(coefs[at + 2]) + abs(coefs[at + 3]) + abs(coefs[at + 4])
+    return bool(coefs[at] == 1.0 and others == 0.0)
+
+
+@inline_kernel
+def _find_active(active: Counts, pieces: Counts, coefs: Audio, k: int, state: Audio) -> int:
+    """How many sections do anything in a piece, and which: they filter, or still ring."""
+    n_active = 0
+    for s in range(state.shape[0]):
+        works = not _is_identity(coefs[2 * k], 5 * s)
+        if pieces[0, 0] > 0:
+            works = works or not _is_identity(coefs[2 * k + 1], 5 * s)
+        for channel in range(state.shape[1]):
+            works = works or state[s, channel, 0] != 0.0 or state[s, channel, 1] != 0.0
+        if works:
+            active[n_active] = s
+            n_active += 1
+    return n_active
+
+
+@in_table
+@kernel(AUDIO, INT, PIECES, AUDIO, CUBE)
+def run_sections(audio: Audio, n_samples: int, pieces: Counts, coefs: Audio, state: Audio) -> None:
+    """Filter in place through sections in series (transposed direct form II).
 
     Args:
-        audio: (n_channels, >= n_samples), one or two channels.
-        ramp: (2, n_sections, 5): target coefficients and the step each sample takes towards them.
-        remaining: samples of the ramp still to go.
-        state: (n_sections, 2, 2): per section and channel the two delayed sums.
-        active: indices of the sections that do anything.
+        audio: (n_channels, >= n_samples).
+        coefs: (2 n_pieces, 5 * n_sections), at most 16 sections.
+        state: (n_sections, n_channels, 2): per section and channel the two delayed sums.
     """
-    left = remaining[0]
-    ramped = min(n_samples, left)
-    if ramped > 0:
-        for k in range(n_active):
-            s = active[k]
-            t0, t1, t2, t3, t4 = ramp[0, s, 0], ramp[0, s, 1], ramp[0, s, 2], ramp[0, s, 3], ramp[0, s, 4]
-            d0, d1, d2, d3, d4 = ramp[1, s, 0], ramp[1, s, 1], ramp[1, s, 2], ramp[1, s, 3], ramp[1, s, 4]
-            for channel in range(audio.shape[0]):
-                u = state[s, channel, 0]
-                v = state[s, channel, 1]
-                for i in range(ramped):
-                    to_go = left - i
-                    x = audio[channel, i]
-                    y = (t0 - d0 * to_go) * x + u
-                    u = (t1 - d1 * to_go) * x - (t3 - d3 * to_go) * y + v
-                    v = (t2 - d2 * to_go) * x - (t4 - d4 * to_go) * y
-                    audio[channel, i] = y
-                state[s, channel, 0] = u
-                state[s, channel, 1] = v
-    k = 0
-    while k + 4 <= n_active:
-        for channel in range(audio.shape[0]):
-            _run_four(audio[channel, ramped:n_samples], ramp[0], state, active[k : k + 4], channel)
-        k += 4
-    while k < n_active:
-        section, memory = ramp[0, active[k]], state[active[k]]
-        if audio.shape[0] == 2:
-            _run_one_twice(audio[0, ramped:n_samples], audio[1, ramped:n_samples], section, memory)
+    n_channels = audio.shape[0]
+    active = np.empty(MOST_SECTIONS, np.int64)
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        gone = first - line_begin(pieces, k)
+        n_active = _find_active(active, pieces, coefs, k, state)
+        if not rests(pieces, coefs, k):
+            for j in range(n_active):
+                s = active[j]
+                for channel in range(n_channels):
+                    _run_moving(audio[channel, first:last], gone, pieces, coefs, k, 5 * s, state[s, channel])
         else:
-            _run_one(audio[0, ramped:n_samples], section, memory)
-        k += 1
-    remaining[0] = left - ramped
-    for k in range(n_active):
-        for channel in range(2):
-            for j in range(2):
-                if abs(state[active[k], channel, j]) < _TINY:
-                    state[active[k], channel, j] = 0.0
+            j = 0
+            while j + 4 <= n_active:
+                for channel in range(n_channels):
+                    _run_four(audio[channel, first:last], coefs[2 * k], state, active[j : j + 4], channel)
+                j += 4
+            while j < n_active:
+                s = active[j]
+                section = coefs[2 * k, 5 * s : 5 * s + 5]
+                channel = 0
+                while channel + 2 <= n_channels:
+                    left, right = audio[channel, first:last], audio[channel + 1, first:last]
+                    _run_one_twice(left, right, section, state[s, channel : channel + 2])
+                    channel += 2
+                if channel < n_channels:
+                    _run_one(audio[channel, first:last], section, state[s, channel])
+                j += 1
+        for j in range(n_active):
+            for channel in range(n_channels):
+                for m in range(2):
+                    if abs(state[active[j], channel, m]) < _TINY:
+                        state[active[j], channel, m] = 0.0

@@ -1,16 +1,18 @@
 """Delays whose length may change while they sound: the old and the new length are crossfaded.
 
-A line's state is (write position, length now, length next, samples of the fade left, samples of the whole fade, length
-wanted after this fade or -1).
+A line's state is (write position, length now, length next, samples of the fade left, samples of the whole fade).
 """
 
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts
-from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, kernel
+from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, inline_kernel, kernel
+from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.table import in_table
 
-WRITE, NOW, NEXT, FADE_LEFT, FADE_TOTAL, WANTED = range(6)
-FEEDBACK, PING_PONG, HIGH_CUT, LOW_CUT = range(4)
+WRITE, NOW, NEXT, FADE_LEFT, FADE_TOTAL = range(5)
+FEEDBACK, PING_PONG, HIGH_CUT, LOW_CUT, LENGTH = range(5)
+"""Coefficients of echoes; a plain delay has its length alone."""
 _TINY = 1e-25
 _LEAK = 5e-4
 
@@ -20,81 +22,105 @@ def ring_size(longest_samples: int) -> int:
     return 1 << int(longest_samples + 1).bit_length()
 
 
-def new_line() -> Counts:
-    """State of a line that has no length yet."""
-    return np.array([0, -1, -1, 0, 1, -1], np.int64)
+def new_line(fade_samples: int) -> Counts:
+    """State of a line that has no length yet; it takes its first at once, and later ones in so many samples."""
+    return np.array([0, -1, -1, 0, fade_samples], np.int64)
 
 
-def aim_line(line: Counts, length_samples: int, fade_samples: int) -> None:
-    """Ask for a length; a line that has none takes it at once, one in the middle of a fade takes it after that."""
-    if line[NOW] < 0 or fade_samples == 0:
-        line[NOW] = line[NEXT] = length_samples
-        line[FADE_LEFT] = 0
-        line[WANTED] = -1
-    elif line[FADE_LEFT] > 0:
-        line[WANTED] = length_samples
-    elif length_samples != line[NEXT]:
-        line[NEXT] = length_samples
-        line[FADE_LEFT] = line[FADE_TOTAL] = fade_samples
+@inline_kernel
+def _aim(line: Counts, length: int) -> None:
+    """Begin to go to a length, unless the line is on its way to one: then it is asked again at the end of that."""
+    if line[NOW] < 0:
+        line[NOW] = line[NEXT] = length
+    elif line[FADE_LEFT] == 0 and length != line[NEXT]:
+        line[NEXT] = length
+        line[FADE_LEFT] = line[FADE_TOTAL]
 
 
-@kernel(AUDIO, INT, AUDIO, COUNTS)
-def run_delay(audio: Audio, n_samples: int, ring: Audio, line: Counts) -> None:
-    """Delay in place by the line's length, 0 included. ``ring`` (n_channels, power of two)."""
+@inline_kernel
+def _part_end(line: Counts, done: int, last: int) -> int:
+    """The end of the part of a piece in which the line is on its way, or is not."""
+    return min(last, done + line[FADE_LEFT]) if line[FADE_LEFT] > 0 else last
+
+
+@inline_kernel
+def _advance(line: Counts, n_samples: int, mask: int) -> None:
+    line[WRITE] = (line[WRITE] + n_samples) & mask
+    if line[FADE_LEFT] > 0:
+        line[FADE_LEFT] -= n_samples
+        if line[FADE_LEFT] == 0:
+            line[NOW] = line[NEXT]
+
+
+@in_table
+@kernel(AUDIO, INT, PIECES, AUDIO, AUDIO, COUNTS)
+def run_delay(audio: Audio, n_samples: int, pieces: Counts, lengths: Audio, ring: Audio, line: Counts) -> None:
+    """Delay in place, by nothing at least. ``ring`` (n_channels, power of two), ``lengths`` (2 n_pieces, 1)."""
     mask = ring.shape[1] - 1
-    for channel in range(audio.shape[0]):
-        write = line[WRITE]
-        fade_left = line[FADE_LEFT]
-        for i in range(n_samples):
-            ring[channel, write] = audio[channel, i]
-            out = ring[channel, (write - line[NEXT]) & mask]
-            if fade_left > 0:
-                before = fade_left / line[FADE_TOTAL]
-                out += before * (ring[channel, (write - line[NOW]) & mask] - out)
-                fade_left -= 1
-            audio[channel, i] = out
-            write = (write + 1) & mask
-    _advance(line, n_samples, mask)
+    for k in range(n_pieces(pieces)):
+        done, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        while done < last:
+            _aim(line, int(lengths[2 * k, 0]))
+            end = _part_end(line, done, last)
+            for channel in range(audio.shape[0]):
+                write = line[WRITE]
+                fade_left = line[FADE_LEFT]
+                for i in range(done, end):
+                    ring[channel, write] = audio[channel, i]
+                    out = ring[channel, (write - line[NEXT]) & mask]
+                    if fade_left > 0:
+                        before = fade_left / line[FADE_TOTAL]
+                        out += before * (ring[channel, (write - line[NOW]) & mask] - out)
+                        fade_left -= 1
+                    audio[channel, i] = out
+                    write = (write + 1) & mask
+            _advance(line, end - done, mask)
+            done = end
 
 
-@kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS, AUDIO, COUNTS, AUDIO)
-def run_echoes(
+@inline_kernel
+def _kept(value: float) -> float:
+    return value if abs(value) > _TINY else 0.0
+
+
+@inline_kernel
+def _echo(
     audio: Audio,
     wet: Audio,
-    n_samples: int,
+    first: int,
+    last: int,
+    pieces: Counts,
+    coefs: Audio,
+    k: int,
     ring: Audio,
     line: Counts,
-    ramp: Audio,
-    remaining: Counts,
     state: Audio,
 ) -> None:
-    """Repeats of ``audio`` alone into ``wet`` (2, n): delayed, filtered, fed back.
-
-    Args:
-        audio: one or two channels; left unchanged.
-        ring: (2, power of two).
-        ramp: (2, 4) targets and steps of feedback, ping-pong (0 or 1), and the one-pole cuts' coefficients.
-        state: (2, 2) per channel the low-pass and the low-cut's low-pass.
-    """
+    """The part [first, last) of a piece in which the line's lengths stay as they are."""
+    begin = line_begin(pieces, k)
     mask = ring.shape[1] - 1
-    last = audio.shape[0] - 1
-    left = remaining[0]
+    left_in, right_in = audio[0], audio[audio.shape[0] - 1]
     write = line[WRITE]
-    fade_left = line[FADE_LEFT]
+    now, coming = line[NOW], line[NEXT]
+    fade_left, fade_total = line[FADE_LEFT], line[FADE_TOTAL]
+    feedbacks, feedback_step = coefs[2 * k, FEEDBACK], step_of(pieces, coefs, k, FEEDBACK)
+    crossings, crossing_step = coefs[2 * k, PING_PONG], step_of(pieces, coefs, k, PING_PONG)
+    highs, high_step = coefs[2 * k, HIGH_CUT], step_of(pieces, coefs, k, HIGH_CUT)
+    lows, low_step = coefs[2 * k, LOW_CUT], step_of(pieces, coefs, k, LOW_CUT)
     dull_l, low_l = state[0, 0], state[0, 1]
     dull_r, low_r = state[1, 0], state[1, 1]
-    for i in range(n_samples):
-        to_go = max(0, left - i)
-        feedback = ramp[0, FEEDBACK] - ramp[1, FEEDBACK] * to_go
-        crossed = ramp[0, PING_PONG] - ramp[1, PING_PONG] * to_go
-        high = ramp[0, HIGH_CUT] - ramp[1, HIGH_CUT] * to_go
-        low = ramp[0, LOW_CUT] - ramp[1, LOW_CUT] * to_go
-        echo_l = ring[0, (write - line[NEXT]) & mask]
-        echo_r = ring[1, (write - line[NEXT]) & mask]
+    for i in range(first, last):
+        within = i - begin
+        feedback = feedbacks + feedback_step * within
+        crossed = crossings + crossing_step * within
+        high = highs + high_step * within
+        low = lows + low_step * within
+        echo_l = ring[0, (write - coming) & mask]
+        echo_r = ring[1, (write - coming) & mask]
         if fade_left > 0:
-            before = fade_left / line[FADE_TOTAL]
-            echo_l += before * (ring[0, (write - line[NOW]) & mask] - echo_l)
-            echo_r += before * (ring[1, (write - line[NOW]) & mask] - echo_r)
+            before = fade_left / fade_total
+            echo_l += before * (ring[0, (write - now) & mask] - echo_l)
+            echo_r += before * (ring[1, (write - now) & mask] - echo_r)
             fade_left -= 1
         dull_l += high * (echo_l - dull_l)
         dull_r += high * (echo_r - dull_r)
@@ -106,28 +132,35 @@ def run_echoes(
         echo_r = dull_r - low_r
         wet[0, i] = echo_l
         wet[1, i] = echo_r
-        in_l = audio[0, i]
-        in_r = audio[last, i]
+        in_l = left_in[i]
+        in_r = right_in[i]
         middle = 0.5 * (in_l + in_r)
-        next_l = (1.0 - crossed) * (in_l + feedback * echo_l) + crossed * (middle + feedback * echo_r)
-        next_r = (1.0 - crossed) * (in_r + feedback * echo_r) + crossed * feedback * echo_l
-        ring[0, write] = next_l if abs(next_l) > _TINY else 0.0
-        ring[1, write] = next_r if abs(next_r) > _TINY else 0.0
+        ring[0, write] = _kept((1.0 - crossed) * (in_l + feedback * echo_l) + crossed * (middle + feedback * echo_r))
+        ring[1, write] = _kept((1.0 - crossed) * (in_r + feedback * echo_r) + crossed * feedback * echo_l)
         write = (write + 1) & mask
-    state[0, 0], state[0, 1] = dull_l if abs(dull_l) > _TINY else 0.0, low_l if abs(low_l) > _TINY else 0.0
-    state[1, 0], state[1, 1] = dull_r if abs(dull_r) > _TINY else 0.0, low_r if abs(low_r) > _TINY else 0.0
-    remaining[0] = max(0, left - n_samples)
-    _advance(line, n_samples, mask)
+    state[0, 0], state[0, 1] = _kept(dull_l), _kept(low_l)
+    state[1, 0], state[1, 1] = _kept(dull_r), _kept(low_r)
+    _advance(line, last - first, mask)
 
 
-@kernel(COUNTS, INT, INT)
-def _advance(line: Counts, n_samples: int, mask: int) -> None:
-    line[WRITE] = (line[WRITE] + n_samples) & mask
-    if line[FADE_LEFT] > 0:
-        line[FADE_LEFT] = max(0, line[FADE_LEFT] - n_samples)
-        if line[FADE_LEFT] == 0:
-            line[NOW] = line[NEXT]
-            if line[WANTED] >= 0 and line[WANTED] != line[NEXT]:
-                line[NEXT] = line[WANTED]
-                line[FADE_LEFT] = line[FADE_TOTAL]
-            line[WANTED] = -1
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO, AUDIO, COUNTS, AUDIO)
+def run_echoes(
+    audio: Audio, wet: Audio, n_samples: int, pieces: Counts, coefs: Audio, ring: Audio, line: Counts, state: Audio
+) -> None:
+    """Repeats of ``audio`` alone into ``wet`` (2, n): delayed, filtered, fed back.
+
+    Args:
+        audio: one or two channels; left unchanged.
+        coefs: (2 n_pieces, 5) feedback, ping-pong (0 or 1), the one-pole cuts' coefficients, and the length in
+            samples, which is crossfaded.
+        ring: (2, power of two).
+        state: (2, 2) per channel the low-pass and the low-cut's low-pass.
+    """
+    for k in range(n_pieces(pieces)):
+        done, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        while done < last:
+            _aim(line, int(coefs[2 * k, LENGTH]))
+            end = _part_end(line, done, last)
+            _echo(audio, wet, done, end, pieces, coefs, k, ring, line, state)
+            done = end

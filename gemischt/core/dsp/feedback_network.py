@@ -28,10 +28,15 @@ from gemischt.core.dsp.lanes import (
     transpose,
     without_traces,
 )
+from gemischt.core.dsp.pieces import PIECES, line_begin, piece_last, rests, step_of
+from gemischt.core.dsp.table import in_table
 
 N_LINES = 16
 N_DIFFUSERS = 4
 N_TURNS = 8
+OUTPUT = 32
+LENGTHS = 33
+N_COEFS = 49
 CHUNK = 64
 """Samples that are worked on together: shorter than any line, so that none hears what this chunk writes."""
 _SIGNS = np.array([[1.0 if place & bit == 0 else -1.0 for place in range(8)] for bit in (4, 2, 1)])
@@ -77,31 +82,33 @@ def _kept(value: float) -> float:
     return value if abs(value) > _TINY else 0.0
 
 
-@kernel(AUDIO, INT, AUDIO, COUNTS, COUNTS, VECTOR, COUNTS)
+@in_table
+@kernel(AUDIO, INT, PIECES, AUDIO, AUDIO, COUNTS, COUNTS)
 def diffuse(
-    audio: Audio, n_samples: int, rings: Audio, lengths: Counts, write: Counts, ramp: Audio, remaining: Counts
+    audio: Audio, n_samples: int, pieces: Counts, coefs: Audio, rings: Audio, lengths: Counts, write: Counts
 ) -> None:
     """Four all-passes in series per channel, in place.
 
     Args:
         audio: (2, >= n).
+        coefs: (2 n_pieces, 1).
         rings: (8, power of two), four of the left channel, then four of the right.
         lengths: (8,) samples, none less than a chunk.
         write: (1,) position shared by all rings.
-        ramp: (2,) coefficient's target and step.
     """
     mask = rings.shape[1] - 1
     delayed_chunk = np.empty(64)
     coefficients_chunk = np.empty(64)
-    done = 0
+    done, k = 0, 0
     while done < n_samples:
         at = (write[0] + done) & mask
-        n = min(64 - (at & 63), n_samples - done)
-        left = max(0, remaining[0] - done)
+        begin, end = line_begin(pieces, k), piece_last(pieces, k, n_samples)
+        n = min(64 - (at & 63), end - done)
         delayed = delayed_chunk[:n]
         coefficients = coefficients_chunk[:n]
+        step = step_of(pieces, coefs, k, 0)
         for i in range(n):
-            coefficients[i] = ramp[0] - ramp[1] * max(0, left - i)
+            coefficients[i] = coefs[2 * k, 0] + step * (done + i - begin)
         for channel in range(2):
             row = audio[channel, done : done + n]
             for stage in range(4 * channel, 4 * channel + 4):
@@ -112,8 +119,9 @@ def diffuse(
                 for i in range(n):
                     row[i] = delayed[i] + coefficients[i] * fed[i]
         done += n
+        if done == end:
+            k += 1
     write[0] = (write[0] + n_samples) & mask
-    remaining[0] = max(0, remaining[0] - n_samples)
 
 
 @inline_kernel
@@ -139,16 +147,31 @@ def _arrive(by_line: Audio, n: int, rings: Audio, places: Counts, taps: Counts, 
                 arriving[i] += max(0, fade[0] - i) / fade[1] * (leaving[i] - arriving[i])
 
 
-@kernel(AUDIO, INT, AUDIO, COUNT_ROWS, COUNT_ROWS, COUNTS, AUDIO, COUNTS, VECTOR, AUDIO, AUDIO)
+@inline_kernel
+def _aim(taps: Counts, fade: Counts, coefs: Audio, k: int) -> None:
+    """Begin to go to other lengths, unless the lines are on their way already; the first ones count at once."""
+    changed = False
+    for line in range(16):
+        changed = changed or taps[1, line] != int(coefs[2 * k, LENGTHS + line])
+    if changed and fade[0] == 0:
+        fade[0] = fade[1] if taps[0, 0] > 0 else 0
+        for line in range(16):
+            taps[1, line] = int(coefs[2 * k, LENGTHS + line])
+            if fade[0] == 0:
+                taps[0, line] = taps[1, line]
+
+
+@in_table
+@kernel(AUDIO, INT, PIECES, AUDIO, AUDIO, COUNT_ROWS, COUNT_ROWS, COUNTS, VECTOR, AUDIO, AUDIO)
 def run_network(
     audio: Audio,
     n_samples: int,
+    pieces: Counts,
+    coefs: Audio,
     rings: Audio,
     places: Counts,
     taps: Counts,
     fade: Counts,
-    ramp: Audio,
-    remaining: Counts,
     state: Audio,
     turns: Audio,
     tables: Audio,
@@ -156,11 +179,12 @@ def run_network(
     """What enters (2, n) is replaced by what the network answers.
 
     Args:
+        coefs: (2 n_pieces, 49): sixteen gains, sixteen poles of the absorption, the output gain, and sixteen lengths,
+            which are crossfaded.
         rings: (16, longest wrap).
         places: from new_places.
-        taps: (2, 16) lengths now and next, none less than a chunk.
+        taps: (2, 16) lengths now and next, none less than a chunk; 0 before there are any.
         fade: samples of the fade between both lengths that are left, samples of the whole fade.
-        ramp: (2, 33) targets and steps: sixteen gains, sixteen poles of the absorption, the output gain.
         state: (16,) absorption.
         turns: (2, 8) cosine and sine of each pair's angle where the chunk begins.
         tables: from turn_tables.
@@ -168,29 +192,36 @@ def run_network(
     by_line = aligned(16 * 64)
     by_sample = aligned(64 * 16)
     one, quarter, least = spread(1.0), spread(0.25), spread(_TINY)
-    done = 0
+    rate = np.empty(33)
+    done, k = 0, 0
     while done < n_samples:
+        begin, end = line_begin(pieces, k), piece_last(pieces, k, n_samples)
         within = places[0, 0] & 63
-        n = min(64 - within, n_samples - done)
-        left = max(0, remaining[0] - done)
+        _aim(taps, fade, coefs, k)
+        n = min(64 - within, end - done)
+        if fade[0] > 0:
+            n = min(n, fade[0])
+        resting = rests(pieces, coefs, k)
+        for j in range(33):
+            rate[j] = 0.0 if resting else step_of(pieces, coefs, k, j)
         begin_cosine, begin_sine = load(turns[0], 0), load(turns[1], 0)
         _arrive(by_line, n, rings, places, taps, fade)
         for i in range(0, n, 8):
             transpose(by_line, i, 64, by_sample, 16 * i, 16)
             transpose(by_line, 8 * 64 + i, 64, by_sample, 16 * i + 8, 16)
         low, high = load(state, 0), load(state, 8)
-        target, step = ramp[0], ramp[1]
+        target = coefs[2 * k]
         gain_low, gain_high = load(target, 0), load(target, 8)
         pole_low, pole_high = load(target, 16), load(target, 24)
         entering_left = audio[0, done : done + n]
         entering_right = audio[1, done : done + n]
         for i in range(n):
-            if i <= left:
-                to_go = spread(float(left - i))
-                gain_low = load(target, 0) - load(step, 0) * to_go
-                gain_high = load(target, 8) - load(step, 8) * to_go
-                pole_low = load(target, 16) - load(step, 16) * to_go
-                pole_high = load(target, 24) - load(step, 24) * to_go
+            if not resting:
+                gone = spread(float(done + i - begin))
+                gain_low = load(target, 0) + load(rate, 0) * gone
+                gain_high = load(target, 8) + load(rate, 8) * gone
+                pole_low = load(target, 16) + load(rate, 16) * gone
+                pole_high = load(target, 24) + load(rate, 24) * gone
             low = fma(pole_low, low, gain_low * (one - pole_low) * load(by_sample, 16 * i))
             high = fma(pole_high, high, gain_high * (one - pole_high) * load(by_sample, 16 * i + 8))
             a = _transform(low + high)
@@ -202,7 +233,7 @@ def run_network(
             to_high = sine * a + cosine * b + spread(entering_right[i])
             store(by_sample, 16 * i, without_traces(to_low, least))
             store(by_sample, 16 * i + 8, without_traces(to_high, least))
-            gain = target[32] - step[32] * max(0, left - i)
+            gain = target[OUTPUT] + rate[OUTPUT] * (done + i - begin)
             # Two rows of the transform: neighbours, and pairs of neighbours, with opposite signs.
             entering_left[i] = gain * lane(a, 1)
             entering_right[i] = gain * lane(a, 2)
@@ -216,17 +247,18 @@ def run_network(
         for i in range(0, n, 8):
             transpose(by_sample, 16 * i, 16, by_line, i, 64)
             transpose(by_sample, 16 * i + 8, 16, by_line, 8 * 64 + i, 64)
-        for k in range(16):
-            write = places[0, k]
-            fed = rings[k, write : write + n]
-            made = by_line[64 * k : 64 * k + n]
+        for line in range(16):
+            write = places[0, line]
+            fed = rings[line, write : write + n]
+            made = by_line[64 * line : 64 * line + n]
             for i in range(n):
                 fed[i] = made[i]
-            places[0, k] = write + n if write + n < places[1, k] else 0
+            places[0, line] = write + n if write + n < places[1, line] else 0
         if fade[0] > 0:
             fade[0] = max(0, fade[0] - n)
             if fade[0] == 0:
-                for k in range(16):
-                    taps[0, k] = taps[1, k]
+                for line in range(16):
+                    taps[0, line] = taps[1, line]
         done += n
-    remaining[0] = max(0, remaining[0] - n_samples)
+        if done == end:
+            k += 1

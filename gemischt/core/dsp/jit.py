@@ -30,6 +30,7 @@ _REDUCING = {"contract", "nsz", "arcp", "reassoc"}
 
 
 _declared: list[Any] = []
+_also: list[Callable[[], Any]] = []
 
 
 def kernel(*signature: Any, returns: Any = types.void) -> Callable[[F], F]:
@@ -52,7 +53,26 @@ def prepare_kernels() -> int:
     """Compile every kernel declared so far, or load it from the cache; returns how many there are."""
     for dispatcher in _declared:
         dispatcher.compile(())
+    for prepare in _also:
+        prepare()
     return len(_declared)
+
+
+def on_prepare(prepare: Callable[[], Any]) -> None:
+    """Have something more made ready with the kernels."""
+    _also.append(prepare)
+
+
+def signature_of(dispatcher: Any) -> Any:
+    """The one signature of a declared kernel."""
+    return dispatcher.declared
+
+
+def native_address(dispatcher: Any) -> int:
+    """Where a declared kernel's machine code begins."""
+    dispatcher.compile(())
+    compiled = dispatcher.overloads[dispatcher.declared.args]
+    return int(compiled.library.get_pointer_to_function(compiled.fndesc.llvm_func_name))
 
 
 def _declare(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
@@ -72,6 +92,7 @@ def _declare(signature: Any, fastmath: set[str]) -> Callable[[F], F]:
                 return dispatcher.overloads[signature.args].entry_point
 
         dispatcher.compile = compile_declared
+        dispatcher.declared = signature
         _declared.append(dispatcher)
         return cast(F, dispatcher)
 

@@ -12,7 +12,6 @@ from gemischt.core.dsp.interpolation import LONG_FIRST, SECOND, find_points, kep
 from gemischt.core.dsp.jit import (
     AUDIO,
     COUNTS,
-    FLOAT,
     INT,
     SINGLE_AUDIO,
     SINGLE_VECTOR,
@@ -20,11 +19,13 @@ from gemischt.core.dsp.jit import (
     inline_kernel,
     kernel,
 )
+from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.table import in_table
 
 FILTERS = (LONG_FIRST, SECOND)
 INTERPOLATOR_LAG_SAMPLES = lag_samples(LONG_FIRST)
 KEPT_SAMPLES = kept_samples(LONG_FIRST)
-CEILING, DRIVE, MIX = range(3)
+CEILING, DRIVE, MIX, RELEASE = range(4)
 AVERAGE_AT, HEAD, LENGTH, CLOCK, RING_AT = range(5)
 RELEASED, SUM = range(2)
 _SEGMENT = 256
@@ -66,63 +67,32 @@ def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, secon
             history[channel, i] = joint[i]
 
 
-@kernel(
-    AUDIO,
-    AUDIO,
-    INT,
-    SINGLE_VECTOR,
-    SINGLE_VECTOR,
-    SINGLE_AUDIO,
-    VECTOR,
-    COUNTS,
-    VECTOR,
-    COUNTS,
-    VECTOR,
-    FLOAT,
-    AUDIO,
-    AUDIO,
-    COUNTS,
-)
-def limit(
+@inline_kernel
+def _limit_piece(
     audio: Audio,
     gains: Audio,
-    n_samples: int,
-    first: Single,
-    second: Single,
-    history: Single,
+    first: int,
+    last: int,
+    pieces: Counts,
+    coefs: Audio,
+    k: int,
     queue: Audio,
     queue_clock: Counts,
     averaged: Audio,
     counts: Counts,
     state: Audio,
-    release: float,
     ring: Audio,
-    ramp: Audio,
-    remaining: Counts,
 ) -> None:
-    """Limit in place, all channels by one gain, delayed by the ring's length.
-
-    Args:
-        gains: (1, >= n) receives the gain of each sample.
-        first, second: the interpolator's filters, ``FILTERS``.
-        history: (n_channels, KEPT_SAMPLES) the latest samples, oldest first.
-        queue, queue_clock: (window,) rising candidates for the running minimum, the head being it, and their age.
-        averaged: (lookahead,) ring of released gains.
-        counts: (5,) place in that ring, queue's head and length, samples so far, place in the audio ring.
-        state: (2,) released gain, sum of the averaging ring.
-        ring: (n_channels, latency).
-        ramp: (2, 3) targets and steps of ceiling, drive and mix.
-    """
-    left = remaining[0]
-    n_channels = audio.shape[0]
+    begin = line_begin(pieces, k)
     window = queue.size
-    # Until its gain is known, a sample's place holds its peak.
-    _find_peaks(gains, audio, n_samples, first, second, history)
-    for i in range(n_samples):
-        to_go = max(0, left - i)
-        ceiling = ramp[0, CEILING] - ramp[1, CEILING] * to_go
-        drive = ramp[0, DRIVE] - ramp[1, DRIVE] * to_go
-        mix = ramp[0, MIX] - ramp[1, MIX] * to_go
+    ceiling_step, drive_step = step_of(pieces, coefs, k, CEILING), step_of(pieces, coefs, k, DRIVE)
+    mix_step, release_step = step_of(pieces, coefs, k, MIX), step_of(pieces, coefs, k, RELEASE)
+    for i in range(first, last):
+        within = i - begin
+        ceiling = coefs[2 * k, CEILING] + ceiling_step * within
+        drive = coefs[2 * k, DRIVE] + drive_step * within
+        mix = coefs[2 * k, MIX] + mix_step * within
+        release = coefs[2 * k, RELEASE] + release_step * within
         peak = gains[0, i]
         needed = ceiling / max(drive * peak, ceiling)
         clock = counts[CLOCK]
@@ -145,9 +115,61 @@ def limit(
         gain = 1.0 - mix + mix * min(1.0, state[SUM] / averaged.size)
         gains[0, i] = gain
         at = counts[RING_AT]
-        for channel in range(n_channels):
+        for channel in range(audio.shape[0]):
             oldest = ring[channel, at]
             ring[channel, at] = audio[channel, i]
             audio[channel, i] = oldest * drive * gain
         counts[RING_AT] = _wrapped(at + 1, ring.shape[1])
-    remaining[0] = max(0, left - n_samples)
+
+
+@in_table
+@kernel(
+    AUDIO,
+    AUDIO,
+    INT,
+    PIECES,
+    AUDIO,
+    SINGLE_VECTOR,
+    SINGLE_VECTOR,
+    SINGLE_AUDIO,
+    VECTOR,
+    COUNTS,
+    VECTOR,
+    COUNTS,
+    VECTOR,
+    AUDIO,
+)
+def limit(
+    audio: Audio,
+    gains: Audio,
+    n_samples: int,
+    pieces: Counts,
+    coefs: Audio,
+    first: Single,
+    second: Single,
+    history: Single,
+    queue: Audio,
+    queue_clock: Counts,
+    averaged: Audio,
+    counts: Counts,
+    state: Audio,
+    ring: Audio,
+) -> None:
+    """Limit in place, all channels by one gain, delayed by the ring's length.
+
+    Args:
+        gains: (1, >= n) receives the gain of each sample.
+        coefs: (2 n_pieces, 4) ceiling, drive, mix and the release's feedback.
+        first, second: the interpolator's filters, ``FILTERS``.
+        history: (n_channels, KEPT_SAMPLES) the latest samples, oldest first.
+        queue, queue_clock: (window,) rising candidates for the running minimum, the head being it, and their age.
+        averaged: (lookahead,) ring of released gains.
+        counts: (5,) place in that ring, queue's head and length, samples so far, place in the audio ring.
+        state: (2,) released gain, sum of the averaging ring.
+        ring: (n_channels, latency).
+    """
+    # Until its gain is known, a sample's place holds its peak.
+    _find_peaks(gains, audio, n_samples, first, second, history)
+    for k in range(n_pieces(pieces)):
+        start, end = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        _limit_piece(audio, gains, start, end, pieces, coefs, k, queue, queue_clock, averaged, counts, state, ring)

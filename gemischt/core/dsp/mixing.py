@@ -1,26 +1,19 @@
-"""Moving signals: through gain matrices, into sums, through delays.
-
-Gains ramp linearly. A ramp is an array of rows (target, step) and a count of samples that remain: the value ``i``
-samples into a block is ``target - step * (remaining - i)``, so it does not depend on how blocks are cut.
-
-What follows a ramp is looped over slices: indices that begin at zero need no wrap-around check, and vectorise.
-"""
-
-import numpy as np
+"""Moving signals: through gain matrices, into sums, through delays. Gains are lines across core.dsp.pieces."""
 
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.jit import (
     AUDIO,
     BOOL,
     COUNTS,
-    CUBE,
     INT,
     SINGLE_AUDIO,
-    VECTOR,
+    inline_kernel,
     kernel,
     measuring_kernel,
 )
 from gemischt.core.dsp.magnitude import highest_magnitude
+from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, rests, step_of
+from gemischt.core.dsp.table import in_table
 
 
 @kernel(AUDIO, INT, SINGLE_AUDIO)
@@ -35,18 +28,20 @@ def to_single(audio: Audio, n_samples: int, out: Single) -> None:
 
 @kernel(SINGLE_AUDIO, INT, INT, SINGLE_AUDIO)
 def to_frames(audio: Single, first: int, last: int, frames: Single) -> None:
-    """Samples [first, last) of one or two channels as files hold them, (last - first, n_channels)."""
+    """Samples [first, last) of every channel as files hold them, (last - first, n_channels)."""
     flat = frames.reshape(frames.size)
-    if audio.shape[0] == 1:
-        row = audio[0, first:last]
-        for i in range(row.size):
-            flat[i] = row[i]
-    else:
+    n_channels = audio.shape[0]
+    if n_channels == 2:
         left = audio[0, first:last]
         right = audio[1, first:last]
         for i in range(left.size):
             flat[2 * i] = left[i]
             flat[2 * i + 1] = right[i]
+        return
+    for channel in range(n_channels):
+        row = audio[channel, first:last]
+        for i in range(row.size):
+            flat[n_channels * i + channel] = row[i]
 
 
 @measuring_kernel(AUDIO, INT, AUDIO)
@@ -61,113 +56,158 @@ def measure_level(audio: Audio, n_samples: int, meter: Audio) -> None:
         meter[channel, 1] += total
 
 
-@kernel(AUDIO, AUDIO, INT, CUBE, COUNTS, AUDIO, BOOL, AUDIO, BOOL)
+@in_table
+@kernel(AUDIO, INT)
+def clear(audio: Audio, n_samples: int) -> None:
+    """Silence."""
+    for channel in range(audio.shape[0]):
+        row = audio[channel, :n_samples]
+        for i in range(row.size):
+            row[i] = 0.0
+
+
+@in_table
+@kernel(AUDIO, AUDIO, INT)
+def copy(source: Audio, out: Audio, n_samples: int) -> None:
+    """out = source, (n_channels, >= n); one channel is copied to all."""
+    for channel in range(out.shape[0]):
+        row = source[min(channel, source.shape[0] - 1), :n_samples]
+        out_row = out[channel, :n_samples]
+        for i in range(row.size):
+            out_row[i] = row[i]
+
+
+@inline_kernel
+def _weigh(
+    out: Audio, source: Audio, first: int, pieces: Counts, weights: Audio, k: int, at: int, resting: bool
+) -> None:
+    """out = one row of a matrix applied to the source from a piece's first sample on; its weights begin at ``at``."""
+    n, last = out.size, first + out.size
+    if resting and source.shape[0] == 1:
+        gain = weights[2 * k, at]
+        only = source[0, first:last]
+        for i in range(n):
+            out[i] = gain * only[i]
+    elif resting and source.shape[0] == 2:
+        a, b = weights[2 * k, at], weights[2 * k, at + 1]
+        left, right = source[0, first:last], source[1, first:last]
+        for i in range(n):
+            out[i] = a * left[i] + b * right[i]
+    else:
+        for i in range(n):
+            out[i] = 0.0
+        gone = first - line_begin(pieces, k)
+        for channel in range(source.shape[0]):
+            begin, step = weights[2 * k, at + channel], step_of(pieces, weights, k, at + channel)
+            row = source[channel, first:last]
+            for i in range(n):
+                out[i] += (begin + step * (gone + i)) * row[i]
+
+
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO, AUDIO, BOOL, AUDIO, BOOL)
 def apply_matrix(
     source: Audio,
     out: Audio,
     n_samples: int,
-    ramp: Audio,
-    remaining: Counts,
+    pieces: Counts,
+    weights: Audio,
     source_meter: Audio,
     meters_source: bool,
     out_meter: Audio,
     meters_out: bool,
 ) -> None:
-    """out = matrix @ source; ``ramp`` (2, n_out, n_source) holds targets and steps. Measures both ends if asked."""
-    ramped = min(n_samples, remaining[0])
-    left = remaining[0]
-    for channel in range(out.shape[0]):
-        target_a = ramp[0, channel, 0]
-        step_a = ramp[1, channel, 0]
-        if source.shape[0] == 1:
-            for i in range(ramped):
-                out[channel, i] = (target_a - step_a * (left - i)) * source[0, i]
-            rest_out = out[channel, ramped:n_samples]
-            rest = source[0, ramped:n_samples]
-            for i in range(rest_out.size):
-                rest_out[i] = target_a * rest[i]
-        else:
-            target_b = ramp[0, channel, 1]
-            step_b = ramp[1, channel, 1]
-            for i in range(ramped):
-                a = (target_a - step_a * (left - i)) * source[0, i]
-                out[channel, i] = a + (target_b - step_b * (left - i)) * source[1, i]
-            rest_out = out[channel, ramped:n_samples]
-            rest_a = source[0, ramped:n_samples]
-            rest_b = source[1, ramped:n_samples]
-            for i in range(rest_out.size):
-                rest_out[i] = target_a * rest_a[i] + target_b * rest_b[i]
-    remaining[0] = left - ramped
+    """out = matrix @ source, not the same arrays; measures both ends if asked.
+
+    Args:
+        weights: the matrix row by row, (2 n_pieces, n_out * n_source).
+    """
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        resting = rests(pieces, weights, k)
+        for channel in range(out.shape[0]):
+            row = out[channel, first:last]
+            _weigh(row, source, first, pieces, weights, k, channel * source.shape[0], resting)
     if meters_source:
         measure_level(source, n_samples, source_meter)
     if meters_out:
         measure_level(out, n_samples, out_meter)
 
 
-@kernel(AUDIO, INT, CUBE, COUNTS)
-def apply_matrix_in_place(audio: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
-    """audio = matrix @ audio for one or two channels; ``ramp`` (2, n, n) holds targets and steps."""
-    left = remaining[0]
-    if audio.shape[0] == 1:
-        for i in range(n_samples):
-            audio[0, i] *= ramp[0, 0, 0] - ramp[1, 0, 0] * max(0, left - i)
-    else:
-        for i in range(n_samples):
-            to_go = max(0, left - i)
-            a = audio[0, i]
-            b = audio[1, i]
-            audio[0, i] = (ramp[0, 0, 0] - ramp[1, 0, 0] * to_go) * a + (ramp[0, 0, 1] - ramp[1, 0, 1] * to_go) * b
-            audio[1, i] = (ramp[0, 1, 0] - ramp[1, 1, 0] * to_go) * a + (ramp[0, 1, 1] - ramp[1, 1, 1] * to_go) * b
-    remaining[0] = max(0, left - n_samples)
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO)
+def apply_matrix_in_place(audio: Audio, before: Audio, n_samples: int, pieces: Counts, weights: Audio) -> None:
+    """audio = matrix @ audio; ``before`` (n_channels, >= n) receives what it was, ``weights`` as for apply_matrix."""
+    copy(audio, before, n_samples)
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        resting = rests(pieces, weights, k)
+        for channel in range(audio.shape[0]):
+            row = audio[channel, first:last]
+            _weigh(row, before, first, pieces, weights, k, channel * audio.shape[0], resting)
 
 
-@kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS)
-def blend_wet(audio: Audio, wet: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
+DRY, MIDDLE, SIDES = range(3)
+
+
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO)
+def blend_wet(audio: Audio, wet: Audio, n_samples: int, pieces: Counts, gains: Audio) -> None:
     """audio = dry * audio + the wet signal with its middle and sides weighed apart.
 
     Args:
         audio: one or two channels; one takes the middle of the wet signal.
         wet: (2, >= n).
-        ramp: (2, 3) targets and steps of the gains of dry, middle and sides.
+        gains: (2 n_pieces, 3) of dry, middle and sides.
     """
-    left = remaining[0]
-    for i in range(n_samples):
-        to_go = max(0, left - i)
-        dry = ramp[0, 0] - ramp[1, 0] * to_go
-        middle = 0.5 * (ramp[0, 1] - ramp[1, 1] * to_go) * (wet[0, i] + wet[1, i])
-        side = 0.5 * (ramp[0, 2] - ramp[1, 2] * to_go) * (wet[0, i] - wet[1, i])
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        n, gone = last - first, first - line_begin(pieces, k)
+        dry, dry_step = gains[2 * k, DRY], step_of(pieces, gains, k, DRY)
+        middles, middle_step = 0.5 * gains[2 * k, MIDDLE], 0.5 * step_of(pieces, gains, k, MIDDLE)
+        sides, side_step = 0.5 * gains[2 * k, SIDES], 0.5 * step_of(pieces, gains, k, SIDES)
+        wet_left, wet_right = wet[0, first:last], wet[1, first:last]
+        left, right = audio[0, first:last], audio[audio.shape[0] - 1, first:last]
         if audio.shape[0] == 1:
-            audio[0, i] = dry * audio[0, i] + middle
+            for i in range(n):
+                middle = (middles + middle_step * (gone + i)) * (wet_left[i] + wet_right[i])
+                left[i] = (dry + dry_step * (gone + i)) * left[i] + middle
         else:
-            audio[0, i] = dry * audio[0, i] + middle + side
-            audio[1, i] = dry * audio[1, i] + middle - side
-    remaining[0] = max(0, left - n_samples)
+            for i in range(n):
+                middle = (middles + middle_step * (gone + i)) * (wet_left[i] + wet_right[i])
+                side = (sides + side_step * (gone + i)) * (wet_left[i] - wet_right[i])
+                left[i] = (dry + dry_step * (gone + i)) * left[i] + middle + side
+                right[i] = (dry + dry_step * (gone + i)) * right[i] + middle - side
 
 
-@kernel(AUDIO, AUDIO, INT, VECTOR, COUNTS)
-def mix_into(source: Audio, out: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
-    """out += gain * source; one channel feeds all, two meet halved in one. ``ramp`` holds target and step."""
-    left = remaining[0]
-    ramped = min(n_samples, left)
-    target = ramp[0]
-    step = ramp[1]
-    if out.shape[0] == 1 and source.shape[0] == 2:
-        for i in range(n_samples):
-            gain = target - step * max(0, left - i)
-            out[0, i] += gain * 0.5 * (source[0, i] + source[1, i])
-        remaining[0] = left - ramped
-        return
-    for channel in range(out.shape[0]):
-        row = min(channel, source.shape[0] - 1)
-        for i in range(ramped):
-            out[channel, i] += (target - step * (left - i)) * source[row, i]
-        rest_out = out[channel, ramped:n_samples]
-        rest = source[row, ramped:n_samples]
-        for i in range(rest_out.size):
-            rest_out[i] += target * rest[i]
-    remaining[0] = left - ramped
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO)
+def mix_into(source: Audio, out: Audio, n_samples: int, pieces: Counts, gains: Audio) -> None:
+    """out += gain * source; one channel feeds all, two meet halved in one. ``gains`` (2 n_pieces, 1)."""
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        n, gone = last - first, first - line_begin(pieces, k)
+        gain, step = gains[2 * k, 0], step_of(pieces, gains, k, 0)
+        resting = rests(pieces, gains, k)
+        if resting and gain == 0.0:
+            continue
+        if out.shape[0] == 1 and source.shape[0] == 2:
+            left, right, only = source[0, first:last], source[1, first:last], out[0, first:last]
+            for i in range(n):
+                only[i] += (gain + step * (gone + i)) * 0.5 * (left[i] + right[i])
+            continue
+        for channel in range(out.shape[0]):
+            row = out[channel, first:last]
+            feeding = source[min(channel, source.shape[0] - 1), first:last]
+            if resting:
+                for i in range(n):
+                    row[i] += gain * feeding[i]
+            else:
+                for i in range(n):
+                    row[i] += (gain + step * (gone + i)) * feeding[i]
 
 
+@in_table
 @kernel(AUDIO, INT, AUDIO, COUNTS)
 def delay_in_place(audio: Audio, n_samples: int, ring: Audio, position: Counts) -> None:
     """Delay by the ring's length; ring[:, position] is the oldest sample."""
@@ -189,11 +229,3 @@ def delay_in_place(audio: Audio, n_samples: int, ring: Audio, position: Counts) 
             if at == length:
                 at = 0
     position[0] = at
-
-
-def start_ramp(ramp: Audio, remaining: Counts, target: Audio | float, n_samples: int) -> None:
-    """Aim a ramp at a new target from wherever it is; ``n_samples`` 0 jumps."""
-    current = ramp[0] - ramp[1] * remaining[0]
-    ramp[0] = target
-    ramp[1] = (np.asarray(target) - current) / n_samples if n_samples else 0.0
-    remaining[0] = n_samples

@@ -15,6 +15,7 @@ from numba.extending import intrinsic
 from gemischt.core.audio import Audio, Counts, MediaSamples, Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, BOOL, COUNT_ROWS, CUBE, INT, inline_kernel, kernel
+from gemischt.core.dsp.table import in_table
 
 ADDRESS, N_MEDIA, N_CHANNELS, START, LENGTH, OFFSET, FADE_IN, IN_POWER, FADE_OUT, OUT_POWER, BACKWARDS = range(11)
 """What a row of the table of clips says: where the file's samples lie in memory, how many and how many channels; where
@@ -134,6 +135,7 @@ def _add_clip(out: Audio, first: int, last: int, position: int, clip: Counts, ga
     _add_fading(out, fading, last, position, flat, clip, gains)
 
 
+@in_table
 @kernel(AUDIO, INT, INT, BOOL, COUNT_ROWS, CUBE)
 def play_clips(out: Audio, n_samples: int, position_samples: int, adds: bool, clips: Counts, gains: Audio) -> None:
     """out = the sum of what falls into [position, position + n) of each clip, through its gains.

@@ -15,7 +15,6 @@ from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.half_band import design_half_band, double_rate, halve_rate
 from gemischt.core.dsp.jit import (
     AUDIO,
-    COUNTS,
     FLOAT,
     INT,
     SINGLE_AUDIO,
@@ -25,6 +24,8 @@ from gemischt.core.dsp.jit import (
     kernel,
 )
 from gemischt.core.dsp.lanes import N_SINGLES, held_within, load, spread, store
+from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.table import in_table
 
 _STOP_DB = 100.0
 FIRST = design_half_band(40, _STOP_DB)
@@ -107,22 +108,20 @@ def _part(early: Single, late: Single, line: Single, start: int) -> None:
 
 
 @inline_kernel
-def _bend(wave: Single, ramp: Audio, left: int) -> None:
-    """Bend a stretch at eight times the rate; ``left`` samples of the ramp remain at its start."""
-    ramped = min(wave.size, 8 * left)
-    for i in range(ramped):
-        to_go = left - i // 8
-        bend = np.float32(ramp[0, BEND] - ramp[1, BEND] * to_go)
-        rest = np.float32(ramp[0, REST] - ramp[1, REST] * to_go)
-        wave[i] = bent(wave[i], bend, rest)
-    bend, rest = np.float32(ramp[0, BEND]), np.float32(ramp[0, REST])
-    steady = wave[ramped:]
-    whole = steady.size - steady.size % N_SINGLES
-    bends, rests = spread(bend), spread(rest)
+def _bend(wave: Single, bend: float, bend_step: float, rest: float, rest_step: float) -> None:
+    """Bend a stretch at eight times the rate; steps are those of a sample at the plain rate."""
+    if bend_step != 0.0 or rest_step != 0.0:
+        for i in range(wave.size):
+            at = i // 8
+            wave[i] = bent(wave[i], np.float32(bend + bend_step * at), np.float32(rest + rest_step * at))
+        return
+    steep, lean = np.float32(bend), np.float32(rest)
+    whole = wave.size - wave.size % N_SINGLES
+    bends, leans = spread(steep), spread(lean)
     for i in range(0, whole, N_SINGLES):
-        store(steady, i, bent_lanes(load(steady, i), bends, rests))
-    for i in range(whole, steady.size):
-        steady[i] = bent(steady[i], bend, rest)
+        store(wave, i, bent_lanes(load(wave, i), bends, leans))
+    for i in range(whole, wave.size):
+        wave[i] = bent(wave[i], steep, lean)
 
 
 @inline_kernel
@@ -135,9 +134,12 @@ def _move_back(line: Single, end: int) -> None:
     store(line, 48, fourth)
 
 
+@in_table
 @kernel(
     AUDIO,
     INT,
+    AUDIO,
+    PIECES,
     AUDIO,
     SINGLE_VECTOR,
     SINGLE_VECTOR,
@@ -145,29 +147,27 @@ def _move_back(line: Single, end: int) -> None:
     SINGLE_VECTOR,
     SINGLE_CUBE,
     SINGLE_AUDIO,
-    AUDIO,
-    COUNTS,
 )
 def saturate(
     audio: Audio,
     n_samples: int,
     wet: Audio,
+    pieces: Counts,
+    coefs: Audio,
     first: Single,
     second: Single,
     third: Single,
     fourth: Single,
     kept: Single,
     lines: Single,
-    ramp: Audio,
-    remaining: Counts,
 ) -> None:
     """Bend ``audio`` into ``wet`` (n_channels, n), 52 samples late.
 
     Args:
+        coefs: (2 n_pieces, 4) bend, rest, output gain and mix; the last two are not used here.
         first, second, third, fourth: the filters between 1, 2, 4, 8 and 16 times the rate.
         kept: (n_channels, 14, 64) the end of each line before this block.
         lines: (14, 64 + 8 * 256) scratch: what was kept, and what is new.
-        ramp: (2, 4) targets and steps of bend, rest, output gain and mix; the last two are not used here.
     """
     keep = 64
     doubled = np.empty((2, 8 * 256), np.float32)
@@ -180,13 +180,17 @@ def saturate(
         for line in range(14):
             for i in range(keep):
                 lines[line, i] = kept[channel, line, i]
-        for start in range(0, n_samples, 256):
-            n = min(256, n_samples - start)
+        start, k = 0, 0
+        while start < n_samples:
+            begin, end = line_begin(pieces, k), piece_last(pieces, k, n_samples)
+            n = min(256, end - start)
             new1 = slice(keep, keep + n)
             new2 = slice(keep, keep + 2 * n)
             new4 = slice(keep, keep + 4 * n)
             new8 = slice(keep, keep + 8 * n)
-            left = max(0, remaining[0] - start)
+            bend_step, rest_step = step_of(pieces, coefs, k, BEND), step_of(pieces, coefs, k, REST)
+            bend = coefs[2 * k, BEND] + bend_step * (start - begin)
+            rest = coefs[2 * k, REST] + rest_step * (start - begin)
             for i in range(n):
                 x1[keep + i] = min(max(audio[channel, start + i], -_LOUDEST), _LOUDEST)
             double_rate(early[:n], late[:n], x1, first, keep)
@@ -196,8 +200,8 @@ def saturate(
             double_rate(early[: 4 * n], late[: 4 * n], x4, third, keep)
             _interleave(x8[new8], early[: 4 * n], late[: 4 * n])
             double_rate(early16[new8], late16[new8], x8, fourth, keep)
-            _bend(early16[new8], ramp, left)
-            _bend(late16[new8], ramp, left)
+            _bend(early16[new8], bend, bend_step, rest, rest_step)
+            _bend(late16[new8], bend, bend_step, rest, rest_step)
             halve_rate(y8[new8], early16, late16, fourth, keep)
             _part(early8[new4], late8[new4], y8, keep - 3)  # Three eighths of a sample later.
             halve_rate(y4[new4], early8, late8, third, keep)
@@ -209,11 +213,15 @@ def saturate(
                 wet[channel, start + i] = early[i]
             for line in range(14):
                 _move_back(lines[line], rates[line] * n)
+            start += n
+            if start == end:
+                k += 1
         for line in range(14):
             for i in range(keep):
                 kept[channel, line, i] = lines[line, i]
 
 
+@in_table
 @kernel(AUDIO, AUDIO, INT, FLOAT, AUDIO)
 def take_offset_out(wet: Audio, dry: Audio, n_samples: int, feedback: float, state: Audio) -> None:
     """wet = dry + what was added to it, without what stands still of that.
@@ -233,14 +241,17 @@ def take_offset_out(wet: Audio, dry: Audio, n_samples: int, feedback: float, sta
         state[channel, 1] = passed if abs(passed) > 1e-30 else 0.0
 
 
-@kernel(AUDIO, AUDIO, INT, AUDIO, COUNTS)
-def blend_bent(audio: Audio, wet: Audio, n_samples: int, ramp: Audio, remaining: Counts) -> None:
-    """audio = (1 - mix) audio + mix output wet; ``ramp`` as for saturate."""
-    left = remaining[0]
-    for channel in range(audio.shape[0]):
-        for i in range(n_samples):
-            to_go = max(0, left - i)
-            output = ramp[0, OUTPUT] - ramp[1, OUTPUT] * to_go
-            mix = ramp[0, MIX] - ramp[1, MIX] * to_go
-            audio[channel, i] = (1.0 - mix) * audio[channel, i] + mix * output * wet[channel, i]
-    remaining[0] = max(0, left - n_samples)
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO)
+def blend_bent(audio: Audio, wet: Audio, n_samples: int, pieces: Counts, coefs: Audio) -> None:
+    """audio = (1 - mix) audio + mix output wet; ``coefs`` as for saturate."""
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        n, gone = last - first, first - line_begin(pieces, k)
+        outputs, output_step = coefs[2 * k, OUTPUT], step_of(pieces, coefs, k, OUTPUT)
+        mixes, mix_step = coefs[2 * k, MIX], step_of(pieces, coefs, k, MIX)
+        for channel in range(audio.shape[0]):
+            row, bent_row = audio[channel, first:last], wet[channel, first:last]
+            for i in range(n):
+                output, mix = outputs + output_step * (gone + i), mixes + mix_step * (gone + i)
+                row[i] = (1.0 - mix) * row[i] + mix * output * bent_row[i]

@@ -250,8 +250,10 @@ class _Drawing:
         told: tuple[tuple[int, FrozenModel], ...],
         on: bool,
     ) -> None:
-        latency = kind_of(kind).processor.latency_of(told[0][1], self.session.sample_rate_hz)
-        self.operations.append(specs.Process(operation, kind, buffer, detector, latency, told, on))
+        processor, rate = kind_of(kind).processor, self.session.sample_rate_hz
+        latency = processor.latency_of(told[0][1], rate)
+        room = max(processor.room_of(params, rate) for _, params in told)
+        self.operations.append(specs.Process(operation, kind, buffer, detector, latency, room, told, on))
         self.latency[buffer] += latency
 
     def _draw_late(self, strip: Strip, work: str) -> None:

@@ -1,4 +1,4 @@
-"""A plan: the buffers and operations of one blueprint."""
+"""A plan: the buffers and operations of one blueprint, run as one table of kernel calls."""
 
 from collections.abc import Callable, Collection, Iterator, Mapping
 from typing import Any
@@ -7,9 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, MediaSamples
+from gemischt.core.control import Control
+from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.blueprint import STAGES
-from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.operations import Operation, ProcessOperation
 from gemischt.core.engine.specs import OperationId
 from gemischt.core.units import ms_to_samples
 
@@ -28,8 +30,16 @@ class Plan:
         self.max_block = max_block
         self.buffers = {name: np.zeros((n_channels, max_block)) for name, n_channels in blueprint.buffers}
         self.meters = np.zeros((len(blueprint.strips), len(STAGES), 2, 2))
-        self.operations: dict[OperationId, Any] = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
-        self._order: list[operations.Operation] = list(self.operations.values())
+        self.operations = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
+        for spec in blueprint.specs:
+            self.operations[spec.id].aim(spec, glide=False)
+        calls: list[Call] = []
+        self._calls_of: dict[OperationId, tuple[int, int]] = {}
+        for id_, operation in self.operations.items():
+            self._calls_of[id_] = len(calls), len(calls) + len(operation.calls)
+            calls.extend(operation.calls)
+        self._table = table_of(calls)
+        self._moving = self._found_moving()
         index = {strip_id: place for place, strip_id in enumerate(blueprint.strips)}
         self._reducing = [
             (index[id_.strip], id_, operation.dynamics)
@@ -44,8 +54,8 @@ class Plan:
 
     def run(self, position_samples: int, n_samples: int) -> None:
         """Render ``n_samples`` <= max_block from a place in the song."""
-        for operation in self._order:
-            operation.run(position_samples, n_samples)
+        self._lay_out(position_samples, n_samples)
+        self._run_calls(0, len(self._table), position_samples, n_samples)
 
     def run_watched(
         self,
@@ -60,12 +70,33 @@ class Plan:
         Args:
             leave_out: steps whose work nobody wants; they count as run.
         """
-        for id_, operation in self.operations.items():
-            if id_ not in leave_out:
-                operation.run(position_samples, n_samples)
-            watcher = watchers.get(id_)
+        self._lay_out(position_samples, n_samples)
+        done = 0
+        for id_, (first, last) in self._calls_of.items():
+            left_out, watcher = id_ in leave_out, watchers.get(id_)
+            if left_out or watcher is not None:
+                self._run_calls(done, first if left_out else last, position_samples, n_samples)
+                done = last
             if watcher is not None:
-                watcher(operation, n_samples)
+                watcher(self.operations[id_], n_samples)
+        self._run_calls(done, len(self._table), position_samples, n_samples)
+
+    def _run_calls(self, first: int, last: int, position_samples: int, n_samples: int) -> None:
+        failed = run_table(self._table, first, last, n_samples, position_samples)
+        if failed >= 0:
+            id_ = next(id_ for id_, (begin, end) in self._calls_of.items() if begin <= failed < end)
+            raise RuntimeError(f"{id_.role.value} of {id_.strip} could not work on a block of {n_samples} samples")
+
+    def _lay_out(self, position_samples: int, n_samples: int) -> None:
+        """Let what moves have its coefficients for the next block."""
+        for control in self._moving:
+            control.fill(position_samples, n_samples)
+        if self._moving:
+            self._moving = [control for control in self._moving if control.moves]
+
+    def _found_moving(self) -> list[Control]:
+        controls = (control for operation in self.operations.values() for control in operation.controls)
+        return [control for control in controls if control.moves]
 
     def reductions_db(self, n_samples: int) -> NDArray[np.float32]:
         """Deepest gain reduction per strip in the last block, its compressors added up, (n_strips,)."""
@@ -83,20 +114,21 @@ class Plan:
         """Glide to the settings of a blueprint with the same structure."""
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
             if _settings(before) != _settings(spec):
-                self.operations[spec.id].set(spec, glide=True)
+                self.operations[spec.id].aim(spec, glide=True)
         self.blueprint = blueprint
+        self._moving = self._found_moving()
 
     def take_over(self, other: "Plan") -> None:
         """Continue with the state of the operations that another plan shares with this one."""
         wanted = {spec.id: spec for spec in self.blueprint.specs}
         for id_, operation in self.operations.items():
             before = other.operations.get(id_)
-            if before is not None and type(before) is type(operation) and hasattr(operation, "take_over"):
+            if before is not None and type(before) is type(operation):
                 operation.take_over(before)
-                if hasattr(operation, "set"):
-                    operation.set(wanted[id_], glide=True)
+                operation.aim(wanted[id_], glide=True)
+        self._moving = self._found_moving()
 
-    def _operation(self, spec: specs.Spec, media: Mapping[str, MediaSamples]) -> operations.Operation:
+    def _operation(self, spec: specs.Spec, media: Mapping[str, MediaSamples]) -> Operation:
         rate = self.blueprint.sample_rate_hz
         glide = ms_to_samples(operations.GLIDE_MS, rate)
         buffers = self.buffers
@@ -110,7 +142,7 @@ class Plan:
             case specs.ApplyMatrix():
                 return operations.ApplyMatrixOperation(spec, buffers, self.meters, glide)
             case specs.MixInto():
-                return operations.MixIntoOperation(spec, buffers, self.max_block, glide)
+                return operations.MixIntoOperation(spec, buffers, glide)
             case specs.Delay():
                 return operations.DelayOperation(spec, buffers)
             case specs.Process():

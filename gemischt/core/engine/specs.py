@@ -138,6 +138,7 @@ class Process:
     buffer: str
     detector: str
     latency_samples: int
+    room_samples: int
     told: tuple[tuple[int, FrozenModel], ...] = field(compare=False)
     on: bool = field(compare=False)
 

@@ -7,10 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
+from gemischt.core.control import Control, Row
 from gemischt.core.dsp import dynamics
 from gemischt.core.dsp.magnitude import highest_value
-from gemischt.core.dsp.mixing import start_ramp
-from gemischt.core.processors.base import Place
+from gemischt.core.dsp.mixing import delay_in_place
+from gemischt.core.dsp.table import Call
+from gemischt.core.processors.base import BlockProcessor, Place, ReducesGain
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
 
@@ -25,8 +27,8 @@ def slope_of(ratio: float | None) -> float:
     return 1.0 if ratio is None else 1.0 - 1.0 / ratio
 
 
-def ramped_values(params: CompressorParams, sample_rate_hz: int) -> NDArray[np.float64]:
-    """The ramped parameters in the order of core.dsp.dynamics."""
+def coefs_of(params: CompressorParams, sample_rate_hz: int) -> Row:
+    """The coefficients in the order of core.dsp.dynamics."""
     unlimited = params.range_db is None
     return np.array(
         [
@@ -39,6 +41,8 @@ def ramped_values(params: CompressorParams, sample_rate_hz: int) -> NDArray[np.f
             time_constant_to_coefficient(params.attack_ms, sample_rate_hz),
             time_constant_to_coefficient(params.release_ms, sample_rate_hz),
             params.stereo_link,
+            params.detector == "rms",
+            ms_to_samples(params.hold_ms, sample_rate_hz),
         ],
         dtype=np.float64,
     )
@@ -47,95 +51,68 @@ def ramped_values(params: CompressorParams, sample_rate_hz: int) -> NDArray[np.f
 def static_curve_db(params: CompressorParams, inputs_db: NDArray[np.float64]) -> NDArray[np.float64]:
     """Output level for each steady input level, make-up and mix left out; shape as ``inputs_db``."""
     reduction = np.zeros((1, len(inputs_db)))
-    resting = np.zeros((2, dynamics.N_RAMPED))
-    resting[0] = ramped_values(params, _ANY_RATE_HZ)
+    resting = coefs_of(params, _ANY_RATE_HZ)[np.newaxis]
     levels = np.ascontiguousarray(inputs_db, dtype=np.float64)[np.newaxis]
-    dynamics.compute_reduction_db(levels, reduction, 1, len(inputs_db), resting, 0)
+    no_pieces, one_stream = np.zeros((1, 3), np.int64), np.ones(1, np.int64)
+    dynamics.compute_reduction_db(levels, reduction, len(inputs_db), no_pieces, resting, one_stream)
     outputs_db: NDArray[np.float64] = inputs_db - reduction[0]
     return outputs_db
 
 
-class DynamicsProcessor:
-    """Compresses one or two channels in place.
+class DynamicsProcessor(BlockProcessor, ReducesGain):
+    """Compresses in place.
 
-    ``reduction_db`` (2, max_block) holds the gain reduction of every sample of the last block, before make-up and mix.
-    State: ``_smoothed_db`` and ``_held`` (2,) the last reduction and the hold left per stream; ``_mean_square`` (2,)
-    the RMS detector; ``_ring`` (channels, lookahead) the audio waiting; its oldest sample is at ``_ring_position``.
+    ``reduction_db`` (n_channels, max_block) holds the gain reduction of every sample of the last block, before make-up
+    and mix. State: the last reduction and the hold left per channel; the RMS detector; the audio that waits for the
+    lookahead, (n_channels, lookahead).
     """
 
-    def __init__(self, place: Place) -> None:
+    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
-        self._glide_samples = place.glide_samples
-        self._ramp = np.zeros((2, dynamics.N_RAMPED))
-        self._remaining = np.zeros(1, np.int64)
-        self._smoothed_db = np.zeros(2)
-        self._held = np.zeros(2, np.int64)
-        self._mean_square = np.zeros(2)
-        self._ring = np.zeros((place.n_channels, place.latency_samples))
-        self._ring_position = np.zeros(1, np.int64)
-        self._levels_db = np.zeros((2, place.max_block))
-        self.reduction_db = np.zeros((2, place.max_block))
-        self._params = CompressorParams()
-        self._rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, place.sample_rate_hz)
-        self._hold_samples = 0
-        self.n_streams = 1
+        self._lookahead_samples = place.latency_samples
+        n_channels, n_detected = len(audio), len(detector)
+        matching = n_channels == n_detected
+        rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, place.sample_rate_hz)
+        control = Control(dynamics.N_COEFS, place.max_block, place.glide_samples, first_stepped=dynamics.HOLD)
+        moving = (control.pieces, control.coefs)
+        smoothed_db, held = np.zeros(n_channels), np.zeros(n_channels, np.int64)
+        mean_square = np.zeros(n_detected)
+        ring, ring_position = np.zeros((n_channels, place.latency_samples)), np.zeros(1, np.int64)
+        self._levels_db = np.zeros((n_detected, place.max_block))
+        self.reduction_db = np.zeros((n_channels, place.max_block))
+        self._streams = np.ones(1, np.int64)
+        self.controls = (control,)
+        self.state = ((smoothed_db, held), (mean_square,), (ring, ring_position))
+        levels, reduction, streams = self._levels_db, self.reduction_db, self._streams
+        self.calls = (
+            Call(dynamics.count_streams, *moving, matching, streams, smoothed_db, held),
+            Call(dynamics.detect_levels_db, detector, levels, *moving, matching, rms_feedback, mean_square),
+            Call(dynamics.compute_reduction_db, levels, reduction, *moving, streams),
+            Call(dynamics.smooth_reduction, reduction, *moving, streams, smoothed_db, held),
+            *([Call(delay_in_place, audio, ring, ring_position)] if place.latency_samples else []),
+            Call(dynamics.apply_reduction, audio, reduction, *moving, streams),
+        )
 
     @staticmethod
     def latency_of(params: CompressorParams, sample_rate_hz: int) -> int:
         return ms_to_samples(params.lookahead_ms, sample_rate_hz)
 
-    @staticmethod
-    def tail_of(params: CompressorParams, sample_rate_hz: int) -> int:
-        return 0
-
-    def set(self, params: CompressorParams, *, on: bool, glide: bool) -> None:
-        """Aim at new parameters; off glides to the (delayed) input."""
-        target = ramped_values(params, self._sample_rate_hz)
-        if not on:
-            target[dynamics.MIX] = 0.0
-        start_ramp(self._ramp, self._remaining, target, self._glide_samples if glide else 0)
-        self._params = params
+    def coefs_of(self, params: CompressorParams, *, on: bool) -> tuple[Row, ...]:
+        coefs = coefs_of(params, self._sample_rate_hz)
         # What is decided early has to last until the end of what it was decided for.
-        self._hold_samples = ms_to_samples(params.hold_ms, self._sample_rate_hz) + self._ring.shape[1]
+        coefs[dynamics.HOLD] += self._lookahead_samples
+        if not on:
+            coefs[dynamics.MIX] = 0.0
+        return (coefs,)
 
-    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
-        """Compress ``audio`` by the level of ``detector``, which may be the same array."""
-        params = self._params
-        matching = detector.shape[0] == 2 and audio.shape[0] == 2
-        self.n_streams = dynamics.compress_block(
-            audio,
-            detector,
-            self._levels_db,
-            self.reduction_db,
-            n_samples,
-            matching,
-            params.detector == "rms",
-            self._rms_feedback,
-            self._hold_samples,
-            self._mean_square,
-            self._ramp,
-            self._remaining,
-            self._smoothed_db,
-            self._held,
-            self._ring,
-            self._ring_position,
-        )
+    @property
+    def n_streams(self) -> int:
+        """How many rows of ``reduction_db`` the last block has: one if all channels are turned down alike."""
+        return int(self._streams[0])
 
     def loudest_detected_db(self, n_samples: int, first: int = 0) -> float:
         """Loudest level the detector saw in the last block, or from a sample of it on, dBFS."""
-        return highest_value(self._levels_db, self.n_streams, first, n_samples)
+        return highest_value(self._levels_db, len(self._levels_db), first, n_samples)
 
     def deepest_reduction_db(self, n_samples: int, first: int = 0) -> float:
-        """Deepest gain reduction of the last block, or from a sample of it on, >= 0 dB."""
         return highest_value(self.reduction_db, self.n_streams, first, n_samples)
-
-    def take_over(self, other: "DynamicsProcessor") -> None:
-        """Continue where another instance of this compressor is."""
-        self._ramp[:] = other._ramp
-        self._remaining[:] = other._remaining
-        self._smoothed_db[:] = other._smoothed_db
-        self._held[:] = other._held
-        self._mean_square[:] = other._mean_square
-        if self._ring.shape == other._ring.shape:
-            self._ring[:] = other._ring
-            self._ring_position[:] = other._ring_position

@@ -6,13 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
+from gemischt.core.control import Control, Row
 from gemischt.core.dsp import biquad
-from gemischt.core.dsp.mixing import start_ramp
-from gemischt.core.processors.base import Place
+from gemischt.core.dsp.table import Call
+from gemischt.core.processors.base import BlockProcessor, Place
 from gemischt.core.processors.eq_params import BUTTERWORTH_Q, MAX_BANDS, EqBand, EqParams
 
 SECTIONS_PER_BAND = 2
 _N_SECTIONS = MAX_BANDS * SECTIONS_PER_BAND
+assert _N_SECTIONS <= biquad.MOST_SECTIONS
 
 
 def band_sections(band: EqBand, sample_rate_hz: float) -> list[biquad.Section]:
@@ -55,56 +57,23 @@ def response_db(params: EqParams, frequencies_hz: NDArray[np.float64], sample_ra
     return biquad.response_db(design_sections(params, sample_rate_hz), frequencies_hz, sample_rate_hz)
 
 
-class Equalizer:
-    """Filters one or two channels in place.
+class Equalizer(BlockProcessor):
+    """Filters in place. State: ``_state`` (16, n_channels, 2) holds each section's two delayed sums per channel."""
 
-    State: ``_state`` (16, 2, 2) holds each section's two delayed sums per channel; ``_ramp`` (2, 16, 5) the target
-    coefficients and the step per sample towards them; a section is active while either end of its ramp does anything.
-    """
-
-    def __init__(self, place: Place) -> None:
+    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
-        self._glide_samples = place.glide_samples
-        self._ramp = np.zeros((2, _N_SECTIONS, 5))
-        self._ramp[0] = biquad.IDENTITY
-        self._remaining = np.zeros(1, np.int64)
-        self._state = np.zeros((_N_SECTIONS, 2, 2))
-        self._active = np.zeros(_N_SECTIONS, np.int64)
-        self._n_active = 0
-
-    @staticmethod
-    def latency_of(params: EqParams, sample_rate_hz: int) -> int:
-        return 0
+        control = Control(5 * _N_SECTIONS, place.max_block, place.glide_samples)
+        state = np.zeros((_N_SECTIONS, place.n_channels, 2))
+        self.controls = (control,)
+        self.state = ((state,),)
+        self.calls = (Call(biquad.run_sections, audio, control.pieces, control.coefs, state),)
 
     @staticmethod
     def tail_of(params: EqParams, sample_rate_hz: int) -> int:
         return ring_samples(design_sections(params, sample_rate_hz))
 
-    def set(self, params: EqParams, *, on: bool, glide: bool) -> None:
-        """Aim at new parameters; off is flat."""
-        target = design_sections(params if on else EqParams(), self._sample_rate_hz)
-        before = self._ramp[0] - self._ramp[1] * self._remaining[0]
-        start_ramp(self._ramp, self._remaining, target, self._glide_samples if glide else 0)
-        idle = (target == biquad.IDENTITY).all(axis=1) & (before == biquad.IDENTITY).all(axis=1)
-        ringing = self._state.any(axis=(1, 2))
-        active = np.flatnonzero(~idle | ringing)
-        self._n_active = len(active)
-        self._active[: self._n_active] = active
-
-    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
-        """Filter ``audio`` (1 or 2, >= n_samples) in place."""
-        if self._n_active:
-            biquad.run_sections(
-                audio, n_samples, self._ramp, self._remaining, self._state, self._active, self._n_active
-            )
-
-    def take_over(self, other: "Equalizer") -> None:
-        """Continue where another instance of this equaliser is."""
-        self._ramp[:] = other._ramp
-        self._remaining[:] = other._remaining
-        self._state[:] = other._state
-        self._active[:] = other._active
-        self._n_active = other._n_active
+    def coefs_of(self, params: EqParams, *, on: bool) -> tuple[Row, ...]:
+        return (design_sections(params if on else EqParams(), self._sample_rate_hz).ravel(),)
 
 
 def ring_samples(sections: NDArray[np.float64]) -> int:

@@ -4,8 +4,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
-from gemischt.core.dsp.mixing import apply_matrix_in_place, start_ramp
-from gemischt.core.processors.base import Place
+from gemischt.core.control import Control, Row
+from gemischt.core.dsp.mixing import apply_matrix_in_place
+from gemischt.core.dsp.table import Call
+from gemischt.core.processors.base import BlockProcessor, Place
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.units import db_to_gain
 
@@ -29,31 +31,15 @@ def gain_matrix(params: GainParams, n_channels: int) -> NDArray[np.float64]:
     return matrix
 
 
-class GainProcessor:
-    """A gliding 2x2 matrix. State: ``_ramp`` (2, n, n) targets and steps; ``_remaining`` samples of the glide."""
+class GainProcessor(BlockProcessor):
+    """A gliding matrix."""
 
-    def __init__(self, place: Place) -> None:
-        self._place = place
-        n = place.n_channels
-        self._ramp = np.zeros((2, n, n))
-        self._remaining = np.zeros(1, np.int64)
+    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+        self._n_channels = n = place.n_channels
+        control = Control(n * n, place.max_block, place.glide_samples)
+        before = np.zeros((n, place.max_block))
+        self.controls = (control,)
+        self.calls = (Call(apply_matrix_in_place, audio, before, control.pieces, control.coefs),)
 
-    @staticmethod
-    def latency_of(params: GainParams, sample_rate_hz: int) -> int:
-        return 0
-
-    @staticmethod
-    def tail_of(params: GainParams, sample_rate_hz: int) -> int:
-        return 0
-
-    def set(self, params: GainParams, *, on: bool, glide: bool) -> None:
-        target = gain_matrix(params if on else GainParams(), self._place.n_channels)
-        start_ramp(self._ramp, self._remaining, target, self._place.glide_samples if glide else 0)
-
-    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
-        apply_matrix_in_place(audio, n_samples, self._ramp, self._remaining)
-
-    def take_over(self, other: "GainProcessor") -> None:
-        if self._ramp.shape == other._ramp.shape:
-            self._ramp[:] = other._ramp
-            self._remaining[:] = other._remaining
+    def coefs_of(self, params: GainParams, *, on: bool) -> tuple[Row, ...]:
+        return (gain_matrix(params if on else GainParams(), self._n_channels).ravel(),)

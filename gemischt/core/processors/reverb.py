@@ -3,14 +3,18 @@
 Reference: see core.dsp.feedback_network. Line lengths and diffuser lengths are our own choice of primes.
 """
 
+import dataclasses
+
 import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
+from gemischt.core.control import Control, Row
 from gemischt.core.dsp import delay_line
 from gemischt.core.dsp import feedback_network as network
-from gemischt.core.dsp.mixing import blend_wet, start_ramp
-from gemischt.core.processors.base import Place
+from gemischt.core.dsp.mixing import blend_wet, copy
+from gemischt.core.dsp.table import Call
+from gemischt.core.processors.base import BlockProcessor, Place, row
 from gemischt.core.processors.delay import wet_gains
 from gemischt.core.processors.eq import Equalizer
 from gemischt.core.processors.eq_params import EqBand, EqParams
@@ -67,135 +71,64 @@ def diffusion_coefficient(params: ReverbParams) -> float:
     return min(_STRONGEST_DIFFUSION * params.diffusion, longest)
 
 
-class Reverb:
-    """Answers with a room, in place; two channels in and out, or one that takes the middle.
+class Reverb(BlockProcessor):
+    """Answers with a room; two channels in and out, or one that takes the middle.
 
-    State: ``_predelay`` and ``_diffusers`` rings, ``_rings`` (16, longest) the network's lines, of which ``_places``
-    says how much is used, with ``_absorbed`` (16,) behind them, ``_turns`` the angles that pairs of lines are turned
-    by, and the cuts' filters.
+    State: the pre-delay, the cuts' filters, the diffusers, and the network: its lines (16, longest), of which
+    ``places`` says how much is used, what is absorbed behind them (16,), and the angles that pairs of lines are turned
+    by.
     """
 
-    def __init__(self, place: Place) -> None:
-        self._place = place
-        rate = place.sample_rate_hz
-        self._cuts = Equalizer(
-            Place(
-                sample_rate_hz=rate,
-                glide_samples=place.glide_samples,
-                n_channels=2,
-                max_block=place.max_block,
-                latency_samples=0,
-            )
+    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+        self._sample_rate_hz = rate = place.sample_rate_hz
+        fade = ms_to_samples(_FADE_MS, rate)
+        wet = np.zeros((2, place.max_block))
+        self._cuts = Equalizer(dataclasses.replace(place, n_channels=2), wet, wet)
+        predelay = np.zeros((2, delay_line.ring_size(ms_to_samples(_PREDELAY_MS, rate))))
+        predelay_line = delay_line.new_line(fade)
+        diffuser_lengths = np.array([ms_to_samples(length_ms, rate) for length_ms in DIFFUSERS_MS], np.int64)
+        diffusers = np.zeros((2 * network.N_DIFFUSERS, delay_line.ring_size(int(diffuser_lengths.max()))))
+        diffuser_write = np.zeros(1, np.int64)
+        places = network.new_places(line_lengths(1.0, 20.0, rate))
+        lines = np.zeros((network.N_LINES, places[1].max()))
+        taps, fading = np.zeros((2, network.N_LINES), np.int64), np.array([0, fade], np.int64)
+        absorbed = np.zeros(network.N_LINES)
+        turns = np.stack([np.ones(network.N_TURNS), np.zeros(network.N_TURNS)])
+        turn_tables = network.turn_tables(2.0 * np.pi * np.array(TURNS_HZ) / rate)
+        waiting = Control(1, place.max_block, place.glide_samples, first_stepped=0)
+        diffusion = Control(1, place.max_block, place.glide_samples)
+        # The absorption goes with the lengths.
+        absorbing = Control(network.N_COEFS, place.max_block, fade, first_stepped=network.LENGTHS)
+        blend = Control(3, place.max_block, place.glide_samples)
+        lasting = (lines, places, taps, fading, absorbed, turns)
+        self.controls = (waiting, *self._cuts.controls, diffusion, absorbing, blend)
+        self.state = ((predelay, predelay_line), *self._cuts.state, (diffusers, diffuser_write), lasting)
+        spread_out = (diffusion.pieces, diffusion.coefs, diffusers, diffuser_lengths, diffuser_write)
+        self.calls = (
+            Call(copy, audio, wet),
+            Call(delay_line.run_delay, wet, waiting.pieces, waiting.coefs, predelay, predelay_line),
+            *self._cuts.calls,
+            Call(network.diffuse, wet, *spread_out),
+            Call(network.run_network, wet, absorbing.pieces, absorbing.coefs, *lasting, turn_tables),
+            Call(blend_wet, audio, wet, blend.pieces, blend.coefs),
         )
-        self._predelay = np.zeros((2, delay_line.ring_size(ms_to_samples(_PREDELAY_MS, rate))))
-        self._predelay_line = delay_line.new_line()
-        lengths = [ms_to_samples(length_ms, rate) for length_ms in DIFFUSERS_MS]
-        self._diffuser_lengths = np.array(lengths, np.int64)
-        self._diffusers = np.zeros((2 * network.N_DIFFUSERS, delay_line.ring_size(max(lengths))))
-        self._diffuser_write = np.zeros(1, np.int64)
-        self._diffusion = np.zeros(2)
-        self._diffusion_remaining = np.zeros(1, np.int64)
-        self._places = network.new_places(line_lengths(1.0, 20.0, rate))
-        self._rings = np.zeros((network.N_LINES, self._places[1].max()))
-        self._taps = np.zeros((2, network.N_LINES), np.int64)
-        self._fade = np.array([0, 1], np.int64)
-        self._turns = np.stack([np.ones(network.N_TURNS), np.zeros(network.N_TURNS)])
-        self._turn_tables = network.turn_tables(2.0 * np.pi * np.array(TURNS_HZ) / rate)
-        self._wanted: NDArray[np.int64] | None = None
-        self._absorbed = np.zeros(network.N_LINES)
-        self._ramp = np.zeros((2, 2 * network.N_LINES + 1))
-        self._remaining = np.zeros(1, np.int64)
-        self._blend = np.zeros((2, 3))
-        self._blend_remaining = np.zeros(1, np.int64)
-        self._wet = np.zeros((2, place.max_block))
-
-    @staticmethod
-    def latency_of(params: ReverbParams, sample_rate_hz: int) -> int:
-        return 0
 
     @staticmethod
     def tail_of(params: ReverbParams, sample_rate_hz: int) -> int:
         return ms_to_samples(1.4 * 1000.0 * params.decay_s + params.pre_delay_ms, sample_rate_hz)
 
-    def set(self, params: ReverbParams, *, on: bool, glide: bool) -> None:
-        rate = self._place.sample_rate_hz
-        samples = self._place.glide_samples if glide else 0
-        fade = ms_to_samples(_FADE_MS, rate) if glide else 0
+    def coefs_of(self, params: ReverbParams, *, on: bool) -> tuple[Row, ...]:
+        rate = self._sample_rate_hz
         lengths = line_lengths(params.size, params.decay_s, rate)
-        self._aim_lengths(lengths, fade)
-        start_ramp(self._ramp, self._remaining, absorption(params, lengths, rate), max(samples, fade))
-        start_ramp(self._diffusion, self._diffusion_remaining, diffusion_coefficient(params), samples)
-        delay_line.aim_line(self._predelay_line, ms_to_samples(params.pre_delay_ms, rate), fade)
         bands = []
         if params.low_cut_hz is not None:
             bands.append(EqBand(shape="low-cut", frequency_hz=params.low_cut_hz))
         if params.high_cut_hz is not None:
             bands.append(EqBand(shape="high-cut", frequency_hz=params.high_cut_hz))
-        self._cuts.set(EqParams(bands=tuple(bands)), on=True, glide=glide)
-        gains = wet_gains(params.wet if on else 0.0, params.width)
-        start_ramp(self._blend, self._blend_remaining, np.array(gains), samples)
-
-    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
-        if self._wanted is not None and self._fade[0] == 0:
-            wanted, self._wanted = self._wanted, None
-            self._aim_lengths(wanted, int(self._fade[1]))
-        wet = self._wet
-        wet[:, :n_samples] = audio[:, :n_samples]
-        delay_line.run_delay(wet, n_samples, self._predelay, self._predelay_line)
-        self._cuts.process(wet, wet, n_samples)
-        network.diffuse(
-            wet,
-            n_samples,
-            self._diffusers,
-            self._diffuser_lengths,
-            self._diffuser_write,
-            self._diffusion,
-            self._diffusion_remaining,
+        return (
+            row(ms_to_samples(params.pre_delay_ms, rate)),
+            *self._cuts.coefs_of(EqParams(bands=tuple(bands)), on=True),
+            row(diffusion_coefficient(params)),
+            np.concatenate([absorption(params, lengths, rate), lengths]),
+            wet_gains(params.wet if on else 0.0, params.width),
         )
-        network.run_network(
-            wet,
-            n_samples,
-            self._rings,
-            self._places,
-            self._taps,
-            self._fade,
-            self._ramp,
-            self._remaining,
-            self._absorbed,
-            self._turns,
-            self._turn_tables,
-        )
-        blend_wet(audio, wet, n_samples, self._blend, self._blend_remaining)
-
-    def take_over(self, other: "Reverb") -> None:
-        self._cuts.take_over(other._cuts)
-        for own, before in (
-            (self._predelay, other._predelay),
-            (self._predelay_line, other._predelay_line),
-            (self._diffusers, other._diffusers),
-            (self._diffuser_write, other._diffuser_write),
-            (self._diffusion, other._diffusion),
-            (self._diffusion_remaining, other._diffusion_remaining),
-            (self._rings, other._rings),
-            (self._places, other._places),
-            (self._taps, other._taps),
-            (self._fade, other._fade),
-            (self._absorbed, other._absorbed),
-            (self._turns, other._turns),
-            (self._ramp, other._ramp),
-            (self._remaining, other._remaining),
-            (self._blend, other._blend),
-            (self._blend_remaining, other._blend_remaining),
-        ):
-            own[:] = before
-        self._wanted = other._wanted
-
-    def _aim_lengths(self, lengths: NDArray[np.int64], fade_samples: int) -> None:
-        if fade_samples == 0:
-            self._taps[:] = lengths
-            self._fade[0] = 0
-        elif self._fade[0] > 0:
-            self._wanted = lengths
-        elif not np.array_equal(self._taps[1], lengths):
-            self._taps[1] = lengths
-            self._fade[:] = fade_samples

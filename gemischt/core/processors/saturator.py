@@ -6,9 +6,11 @@ import numpy as np
 from numpy.polynomial.hermite import hermgauss
 
 from gemischt.core.audio import Audio
+from gemischt.core.control import Control, Row
 from gemischt.core.dsp import shaping
-from gemischt.core.dsp.mixing import delay_in_place, start_ramp
-from gemischt.core.processors.base import Place
+from gemischt.core.dsp.mixing import delay_in_place
+from gemischt.core.dsp.table import Call
+from gemischt.core.processors.base import BlockProcessor, Place, row
 from gemischt.core.processors.eq import Equalizer
 from gemischt.core.processors.eq_params import EqBand, EqParams
 from gemischt.core.processors.saturator_params import SaturatorParams
@@ -50,27 +52,35 @@ def matching_gain(params: SaturatorParams) -> float:
     return rms / math.sqrt(float(weights @ left**2) - mean * mean)
 
 
-class Saturator:
-    """Bends one or two channels in place.
+class Saturator(BlockProcessor):
+    """Bends in place.
 
-    State: ``_kept`` (n_channels, 14, 64) the ends of the lines between the filters; ``_dry`` (n_channels, 52) the
-    input that waits for them, its oldest sample at ``_dry_position``; ``_offset`` (n_channels, 2) of the high-pass
-    that takes out what the bend adds and stands still; ``_tone`` the filter behind it.
+    State: the ends of the lines between the filters, (n_channels, 14, 64); the input that waits for them,
+    (n_channels, 52); the high-pass that takes out what the bend adds and stands still, (n_channels, 2); the tone's
+    filter behind it.
     """
 
-    def __init__(self, place: Place) -> None:
-        self._place = place
+    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
         n = place.n_channels
-        self._kept = np.zeros((n, shaping.LINES, shaping.KEEP), np.float32)
-        self._lines = np.zeros((shaping.LINES, shaping.KEEP + 8 * shaping.SEGMENT), np.float32)
-        self._dry = np.zeros((n, shaping.LATENCY_SAMPLES))
-        self._dry_position = np.zeros(1, np.int64)
-        self._offset = np.zeros((n, 2))
-        self._offset_feedback = math.exp(-2.0 * math.pi * _OFFSET_CORNER_HZ / place.sample_rate_hz)
-        self._wet = np.zeros((n, place.max_block))
-        self._ramp = np.zeros((2, 4))
-        self._remaining = np.zeros(1, np.int64)
-        self._tone = Equalizer(place)
+        kept = np.zeros((n, shaping.LINES, shaping.KEEP), np.float32)
+        lines = np.zeros((shaping.LINES, shaping.KEEP + 8 * shaping.SEGMENT), np.float32)
+        dry, dry_position = np.zeros((n, shaping.LATENCY_SAMPLES)), np.zeros(1, np.int64)
+        offset = np.zeros((n, 2))
+        offset_feedback = math.exp(-2.0 * math.pi * _OFFSET_CORNER_HZ / place.sample_rate_hz)
+        wet = np.zeros((n, place.max_block))
+        filters = (shaping.FIRST, shaping.SECOND, shaping.THIRD, shaping.FOURTH)
+        control = Control(4, place.max_block, place.glide_samples)
+        moving = (control.pieces, control.coefs)
+        self._tone = Equalizer(place, wet, wet)
+        self.controls = (control, *self._tone.controls)
+        self.state = ((kept, dry, dry_position, offset), *self._tone.state)
+        self.calls = (
+            Call(shaping.saturate, audio, wet, *moving, *filters, kept, lines),
+            Call(delay_in_place, audio, dry, dry_position),
+            Call(shaping.take_offset_out, wet, audio, offset_feedback, offset),
+            *self._tone.calls,
+            Call(shaping.blend_bent, audio, wet, *moving),
+        )
 
     @staticmethod
     def latency_of(params: SaturatorParams, sample_rate_hz: int) -> int:
@@ -80,38 +90,8 @@ class Saturator:
     def tail_of(params: SaturatorParams, sample_rate_hz: int) -> int:
         return shaping.LATENCY_SAMPLES
 
-    def set(self, params: SaturatorParams, *, on: bool, glide: bool) -> None:
+    def coefs_of(self, params: SaturatorParams, *, on: bool) -> tuple[Row, ...]:
         output = db_to_gain(params.output_db) * (matching_gain(params) if params.match_loudness else 1.0)
-        target = np.array([*bend_and_rest(params), output, params.mix if on else 0.0])
-        start_ramp(self._ramp, self._remaining, target, self._place.glide_samples if glide else 0)
         bands = () if params.tone_hz is None else (EqBand(shape="high-cut", frequency_hz=params.tone_hz),)
-        self._tone.set(EqParams(bands=bands), on=True, glide=glide)
-
-    def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
-        shaping.saturate(
-            audio,
-            n_samples,
-            self._wet,
-            shaping.FIRST,
-            shaping.SECOND,
-            shaping.THIRD,
-            shaping.FOURTH,
-            self._kept,
-            self._lines,
-            self._ramp,
-            self._remaining,
-        )
-        delay_in_place(audio, n_samples, self._dry, self._dry_position)
-        shaping.take_offset_out(self._wet, audio, n_samples, self._offset_feedback, self._offset)
-        self._tone.process(self._wet, self._wet, n_samples)
-        shaping.blend_bent(audio, self._wet, n_samples, self._ramp, self._remaining)
-
-    def take_over(self, other: "Saturator") -> None:
-        self._ramp[:] = other._ramp
-        self._remaining[:] = other._remaining
-        self._tone.take_over(other._tone)
-        if self._kept.shape == other._kept.shape:
-            self._kept[:] = other._kept
-            self._dry[:] = other._dry
-            self._offset[:] = other._offset
-            self._dry_position[:] = other._dry_position
+        tone = self._tone.coefs_of(EqParams(bands=bands), on=True)
+        return row(*bend_and_rest(params), output, params.mix if on else 0.0), *tone

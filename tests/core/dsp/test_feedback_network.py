@@ -17,9 +17,9 @@ LONGER_SAMPLES = 200
 class Twin:
     """Sample by sample, matrix by matrix."""
 
-    def __init__(self, lengths: Counts, ramp: Audio) -> None:
+    def __init__(self, lengths: Counts, absorption: Audio) -> None:
         self.lengths = [lengths, lengths]
-        self.ramp = ramp
+        self.absorption = absorption
         self.fade = 0
         self.state = np.zeros(16)
         self.written: list[Audio] = []
@@ -34,7 +34,7 @@ class Twin:
         before = self.fade / FADE_SAMPLES
         lines = before * read(self.lengths[0]) + (1 - before) * read(self.lengths[1])
         self.fade = max(0, self.fade - 1)
-        gains, poles = self.ramp[0, :16], self.ramp[0, 16:32]
+        gains, poles = self.absorption[:16], self.absorption[16:32]
         self.state = poles * self.state + gains * (1 - poles) * lines
         mixed = hadamard(16) @ self.state
         low, high = mixed[:8], mixed[8:]
@@ -42,34 +42,34 @@ class Twin:
         to_low = 0.25 * (cosine * low - sine * high) + left
         to_high = 0.25 * (sine * low + cosine * high) + right
         self.written.append(np.concatenate([to_low, to_high]))
-        return self.ramp[0, 32] * mixed[1], self.ramp[0, 32] * mixed[2]
+        return self.absorption[32] * mixed[1], self.absorption[32] * mixed[2]
 
 
 class FeedbackNetworkTest(unittest.TestCase):
     def setUp(self) -> None:
         self.random = np.random.default_rng(8)
         self.lengths = np.sort(self.random.integers(70, 300, 16))
-        self.ramp = np.zeros((2, 33))
-        self.ramp[0] = np.concatenate([np.full(16, 0.9), np.linspace(0.1, 0.5, 16), [0.7]])
-        self.taps = np.stack([self.lengths, self.lengths])
+        self.absorption = np.concatenate([np.full(16, 0.9), np.linspace(0.1, 0.5, 16), [0.7]])
+        self.wanted = self.lengths
+        self.taps = np.zeros((2, 16), np.int64)
         self.places = network.new_places(self.lengths + LONGER_SAMPLES)
         self.rings = np.zeros((16, self.places[1].max()))
         self.fade = np.array([0, FADE_SAMPLES], np.int64)
         self.absorbed = np.zeros(16)
         self.turns = np.stack([np.ones(8), np.zeros(8)])
-        self.twin = Twin(self.lengths, self.ramp)
+        self.twin = Twin(self.lengths, self.absorption)
 
     def run_block(self, audio: Audio) -> Audio:
         answer = audio.copy()
         network.run_network(
             answer,
             answer.shape[1],
+            np.zeros((1, 3), np.int64),
+            np.concatenate([self.absorption, self.wanted])[np.newaxis],
             self.rings,
             self.places,
             self.taps,
             self.fade,
-            self.ramp,
-            np.zeros(1, np.int64),
             self.absorbed,
             self.turns,
             network.turn_tables(TURNS),
@@ -84,8 +84,7 @@ class FeedbackNetworkTest(unittest.TestCase):
     def change_lengths(self, lengths: Counts) -> None:
         self.twin.lengths = [self.twin.lengths[1], lengths]
         self.twin.fade = FADE_SAMPLES
-        self.taps[1] = lengths
-        self.fade[:] = FADE_SAMPLES
+        self.wanted = lengths
 
     def test_blocks_of_any_size(self) -> None:
         for n_samples in (1, 64, 63, 500, 7, 130, 900):

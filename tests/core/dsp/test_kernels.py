@@ -41,29 +41,6 @@ class MixingKernelsTest(unittest.TestCase):
                 expected = np.concatenate([np.zeros((2, delay)), signal], axis=1)[:, :960]
                 np.testing.assert_array_equal(np.concatenate(out, axis=1), expected)
 
-    def test_a_ramp_is_a_straight_line_wherever_blocks_begin(self) -> None:
-        ramp, remaining = np.zeros(2), np.zeros(1, np.int64)
-        mixing.start_ramp(ramp, remaining, 1.0, 0)
-        mixing.start_ramp(ramp, remaining, 3.0, 100)
-        gains = []
-        for n in (1, 33, 50, 66):
-            out = np.zeros((1, n))
-            mixing.mix_into(np.ones((1, n)), out, n, ramp, remaining)
-            gains.append(out[0])
-        expected = np.concatenate([np.linspace(1.0, 3.0, 101)[:100], np.full(50, 3.0)])
-        np.testing.assert_allclose(np.concatenate(gains), expected, atol=1e-12)
-
-    def test_a_ramp_turned_around_goes_on_from_where_it_is(self) -> None:
-        ramp, remaining = np.zeros(2), np.zeros(1, np.int64)
-        mixing.start_ramp(ramp, remaining, 1.0, 100)
-        mixing.mix_into(np.ones((1, 50)), np.zeros((1, 50)), 50, ramp, remaining)
-        mixing.start_ramp(ramp, remaining, 0.0, 100)
-        out = np.zeros((1, 101))
-        mixing.mix_into(np.ones((1, 101)), out, 101, ramp, remaining)
-        self.assertAlmostEqual(out[0, 0], 0.5)
-        self.assertAlmostEqual(out[0, 50], 0.25)
-        self.assertEqual(out[0, 100], 0.0)
-
     def test_meter_reads_peak_and_squares(self) -> None:
         signal = noise(0.1, seed=14)
         meter = np.zeros((2, 2))

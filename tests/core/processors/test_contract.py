@@ -49,6 +49,37 @@ def numeric_fields(kind: str) -> dict[str, dict[str, Any]]:
     return found
 
 
+def busy(kind: str) -> dict[str, Any]:
+    """Settings that do something to every signal."""
+    return params_with("eq", "gain_db", 24.0) if kind == "eq" else BUSY[kind]
+
+
+def moves_of(kind: str) -> list[tuple[str, Any, Any]]:
+    """Each parameter from one end to the other, words and switches from the first to the last."""
+    return [(name, values[0], values[-1]) for name, values in settings_of(kind).items()]
+
+
+def render_moving(kind: str, name: str, before: Any, after: Any, block: int, *, joined: bool) -> np.ndarray:
+    """A parameter that is set anew twice while it sounds, the second time half-way through the first glide.
+
+    Args:
+        joined: whether a bus joins the session in the middle of the second glide, so that a new plan takes over.
+    """
+    bench = Bench(pan_law_db=0.0)
+    bench.track("a", noise(0.2, seed=5), chain=[{"id": "p", "type": kind, "params": params_with(kind, name, before)}])
+    renderer = bench.renderer(max_block=block)
+    parts = [renderer.render(1500)]
+    for value, n_samples in ((after, 500), (before, 400)):
+        bench.strips[0]["chain"][0]["params"] = params_with(kind, name, value)
+        renderer.edit(bench.session(), bench.media)
+        parts.append(renderer.render(n_samples))
+    if joined:
+        bench.bus("joined")
+        renderer.edit(bench.session(), bench.media)
+    parts.append(renderer.render(4000))
+    return np.concatenate(parts, axis=1)
+
+
 def params_with(kind: str, name: str, value: Any) -> dict[str, Any]:
     return {"bands": [{"gain_db": 12.0, name: value}]} if kind == "eq" else {**BUSY[kind], name: value}
 
@@ -132,17 +163,15 @@ class ContractTest(unittest.TestCase):
         signal[:, ::2] *= -1.0
         for item in PROCESSORS:
             with self.subTest(item.kind):
-                params = params_with("eq", "gain_db", 24.0) if item.kind == "eq" else BUSY[item.kind]
-                self.assertTrue(np.isfinite(self.render(item.kind, signal, params)).all())
+                self.assertTrue(np.isfinite(self.render(item.kind, signal, busy(item.kind))).all())
 
     def test_one_channel_and_every_block_size_give_the_same(self) -> None:
         for item in PROCESSORS:
-            params = params_with("eq", "gain_db", 24.0) if item.kind == "eq" else BUSY[item.kind]
             for channels in (1, 2):
                 outs = []
-                for block in (N, 1, 64, 1000):
+                for block in (N, 1, 7, 64, 512, 1001):
                     bench = Bench()
-                    chain = [{"id": "p", "type": item.kind, "params": params}]
+                    chain = [{"id": "p", "type": item.kind, "params": busy(item.kind)}]
                     bench.track("a", noise(N / 48000, channels=channels), chain=chain)
                     outs.append(bench.render(N, max_block=block))
                 for out in outs[1:]:
@@ -153,9 +182,9 @@ class ContractTest(unittest.TestCase):
         signal = noise(N / 48000)
         for item in PROCESSORS:
             with self.subTest(item.kind):
-                params = params_with("eq", "gain_db", 24.0) if item.kind == "eq" else BUSY[item.kind]
                 bench = Bench()
-                bench.track("a", signal, chain=[{"id": "p", "type": item.kind, "params": params, "on": False}])
+                chain = [{"id": "p", "type": item.kind, "params": busy(item.kind), "on": False}]
+                bench.track("a", signal, chain=chain)
                 renderer = bench.renderer()
                 lag = renderer.latency_samples
                 out = renderer.render(N)[:, lag:]
@@ -177,6 +206,26 @@ class ContractTest(unittest.TestCase):
                             moved += 1
         self.assertGreater(moved, 100)
 
+    def test_what_moves_does_not_depend_on_how_blocks_are_cut(self) -> None:
+        for item in PROCESSORS:
+            for name, before, after in moves_of(item.kind):
+                whole = render_moving(item.kind, name, before, after, 1024, joined=False)
+                for block in (7, 64, 333):
+                    with self.subTest(kind=item.kind, parameter=name, block=block):
+                        out = render_moving(item.kind, name, before, after, block, joined=False)
+                        np.testing.assert_allclose(out, whole, atol=1e-12, rtol=0)
+
+    def test_a_new_plan_goes_on_in_the_middle_of_a_glide(self) -> None:
+        for item in PROCESSORS:
+            for name, before, after in moves_of(item.kind):
+                if name == "lookahead_ms":
+                    # Is a new plan itself.
+                    continue
+                with self.subTest(kind=item.kind, parameter=name):
+                    undisturbed = render_moving(item.kind, name, before, after, 512, joined=False)
+                    out = render_moving(item.kind, name, before, after, 512, joined=True)
+                    np.testing.assert_allclose(out, undisturbed, atol=1e-12, rtol=0)
+
     def test_values_outside_are_refused_by_name(self) -> None:
         for item in PROCESSORS:
             for name, numeric in numeric_fields(item.kind).items():
@@ -193,7 +242,7 @@ class ContractTest(unittest.TestCase):
                 # Spreads what it adds over both sides, by its nature.
                 continue
             with self.subTest(item.kind):
-                params = {**BUSY.get(item.kind, {"bands": [{"gain_db": 12.0}]}), **APART.get(item.kind, {})}
+                params = {**busy(item.kind), **APART.get(item.kind, {})}
                 out = self.render(item.kind, left_only, params)
                 self.assertTrue(np.any(out[0]))
                 self.assertFalse(np.any(out[1]))

@@ -18,14 +18,14 @@ from gemischt.core.processors.limiter import Limiter
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
-from tests.support.places import place
+from tests.support.places import Alone, place
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ, Signal, faded_sine, impulse, noise, sine
 
 
 def delayed(signal: Signal, **params: Any) -> Signal:
-    made = DelayProcessor(place(max_block=signal.shape[1]))
-    made.set(DelayParams(**params), on=True, glide=False)
+    made = Alone(DelayProcessor, place(max_block=signal.shape[1]))
+    made.set(DelayParams(**params))
     out = signal.copy()
     made.process(out, out, out.shape[1])
     return out
@@ -115,11 +115,11 @@ class DelayTest(unittest.TestCase):
 
     def test_a_changed_time_is_crossfaded(self) -> None:
         tone = sine(100, -12, 1.0)
-        made = DelayProcessor(place())
-        made.set(DelayParams(time_ms=200.0, feedback=0.3), on=True, glide=False)
+        made = Alone(DelayProcessor, place())
+        made.set(DelayParams(time_ms=200.0, feedback=0.3))
         first, second = tone.copy(), tone.copy()
         made.process(first, first, RATE_HZ)
-        made.set(DelayParams(time_ms=333.0, feedback=0.3), on=True, glide=True)
+        made.set(DelayParams(time_ms=333.0, feedback=0.3), glide=True)
         made.process(second, second, RATE_HZ)
         out = np.concatenate([first[:, -4800:], second[:, :9600]], axis=1)
         self.assertLess(float(np.abs(np.diff(out, n=2, axis=1)).max()), 1e-3)
@@ -130,8 +130,8 @@ class DelayTest(unittest.TestCase):
 
 
 def saturated(signal: Signal, **params: Any) -> Signal:
-    made = Saturator(place(n_channels=signal.shape[0], max_block=signal.shape[1], latency_samples=LATENCY_SAMPLES))
-    made.set(SaturatorParams(**params), on=True, glide=False)
+    made = Alone(Saturator, place(n_channels=len(signal), max_block=signal.shape[1], latency_samples=LATENCY_SAMPLES))
+    made.set(SaturatorParams(**params))
     out = signal.copy()
     made.process(out, out, out.shape[1])
     return out[:, LATENCY_SAMPLES:]
@@ -225,8 +225,8 @@ def limited(signal: Signal, *, rate_hz: int = RATE_HZ, **params: Any) -> Signal:
     table = LimiterParams(**params)
     lag = Limiter.latency_of(table, rate_hz)
     where = place(rate_hz=rate_hz, n_channels=signal.shape[0], max_block=signal.shape[1], latency_samples=lag)
-    made = Limiter(where)
-    made.set(table, on=True, glide=False)
+    made = Alone(Limiter, where)
+    made.set(table)
     out = signal.copy()
     made.process(out, out, out.shape[1])
     return out
@@ -322,8 +322,8 @@ class GainTest(unittest.TestCase):
         }
         for name, (params, expected) in cases.items():
             with self.subTest(name):
-                made = GainProcessor(place(max_block=16))
-                made.set(GainParams(**params), on=True, glide=False)
+                made = Alone(GainProcessor, place(max_block=16))
+                made.set(GainParams(**params))
                 audio = np.array([[left] * 16, [right] * 16])
                 made.process(audio, audio, 16)
                 np.testing.assert_allclose(audio[:, 5], expected, atol=1e-6)

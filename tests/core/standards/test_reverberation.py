@@ -13,7 +13,7 @@ from scipy import signal as scipy_signal
 
 from gemischt.core.processors.reverb import Reverb, absorption, line_lengths
 from gemischt.core.processors.reverb_params import ReverbParams
-from tests.support.places import place
+from tests.support.places import Alone, place
 from tests.support.signals import RATE_HZ, Signal
 
 OCTAVES_HZ = (125, 250, 500, 1000, 2000, 4000, 8000)
@@ -24,8 +24,8 @@ def response(
 ) -> Signal:
     """What a click on both sides brings, (2, n), some time after the room was built: it never stands still."""
     n = round(length_s * RATE_HZ)
-    made = Reverb(place(max_block=max(n, RATE_HZ)))
-    made.set(ReverbParams(pre_delay_ms=0.0, **params), on=True, glide=False)
+    made = Alone(Reverb, place(max_block=max(n, RATE_HZ)))
+    made.set(ReverbParams(pre_delay_ms=0.0, **params))
     quiet = round(after_s * RATE_HZ)
     made.process(np.zeros((2, quiet)), np.zeros((2, quiet)), quiet)
     audio = np.zeros((2, n))
@@ -142,8 +142,8 @@ class SoundTest(unittest.TestCase):
     def test_the_pre_delay_moves_everything_to_the_sample(self) -> None:
         near = response(0.5, decay_s=1.0)
         n = near.shape[1]
-        made = Reverb(place(max_block=n))
-        made.set(ReverbParams(pre_delay_ms=50.0, decay_s=1.0), on=True, glide=False)
+        made = Alone(Reverb, place(max_block=n))
+        made.set(ReverbParams(pre_delay_ms=50.0, decay_s=1.0))
         far = np.zeros((2, n))
         far[:, 0] = 1.0
         made.process(far, far, n)
@@ -167,11 +167,11 @@ class SoundTest(unittest.TestCase):
         }
         for name, value in turned.items():
             with self.subTest(name):
-                made = Reverb(place())
-                made.set(ReverbParams(), on=True, glide=False)
+                made = Alone(Reverb, place())
+                made.set(ReverbParams())
                 first = np.stack([tone, tone])
                 made.process(first, first, RATE_HZ)
-                made.set(ReverbParams(**{name: value}), on=True, glide=True)
+                made.set(ReverbParams(**{name: value}), glide=True)
                 second = np.stack([tone, tone])
                 made.process(second, second, RATE_HZ)
                 out = np.concatenate([first[:, -4800:], second[:, :9600]], axis=1)
