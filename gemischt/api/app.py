@@ -9,6 +9,7 @@ from contextlib import asynccontextmanager
 from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 
 from gemischt import __version__
 from gemischt.api.errors import STATUSES, add_error_handlers
@@ -34,25 +35,33 @@ def _make_ready() -> None:
     gc.freeze()
 
 
+def _open(app: FastAPI, settings: Settings) -> None:
+    app.state.settings = settings
+    app.state.workspace = Workspace(settings.data_folder)
+    app.state.workspace.begin_serving()
+    app.state.jobs = Jobs()
+    app.state.hub = Hub(app.state.workspace)
+    threading.Thread(target=_make_ready, name="kernels", daemon=True).start()
+    threading.Thread(target=task_process.start, name="tasks", daemon=True).start()
+
+
+def _close(app: FastAPI) -> None:
+    app.state.hub.close()
+    app.state.jobs.close()
+    app.state.workspace.close()
+
+
 def create_app(settings: Settings) -> FastAPI:
     """The application over one data folder."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         sys.setswitchinterval(_SWITCH_INTERVAL_S)
-        app.state.settings = settings
-        app.state.workspace = Workspace(settings.data_folder)
-        app.state.workspace.begin_serving()
-        app.state.jobs = Jobs()
-        app.state.hub = Hub(app.state.workspace)
-        threading.Thread(target=_make_ready, name="kernels", daemon=True).start()
-        threading.Thread(target=task_process.start, name="tasks", daemon=True).start()
+        await run_in_threadpool(_open, app, settings)
         try:
             yield
         finally:
-            app.state.hub.close()
-            app.state.jobs.close()
-            app.state.workspace.close()
+            await run_in_threadpool(_close, app)
 
     app = FastAPI(
         title="Gemischt",

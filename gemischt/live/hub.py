@@ -90,9 +90,8 @@ class Room:
             self._owner = None
             self.player.stop()
 
-    def handle(self, listener: Listener, raw: str) -> None:
-        """Act on a message; raises GemischtError or pydantic's ValidationError for a bad one."""
-        message = messages.CLIENT_MESSAGE.validate_json(raw)
+    def handle(self, listener: Listener, message: messages.AnyMessage) -> None:
+        """Act on a message, which may read the database; raises GemischtError if it cannot be done."""
         rate = self._stored.session.sample_rate_hz
         match message:
             case messages.Play(at_s=at_s):

@@ -4,6 +4,8 @@ import logging
 import threading
 from collections import deque
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -31,6 +33,16 @@ RELEASE_EVERY_S = 20.0
 SILENT_S = 0.5
 LONGEST_RINGING_S = 30.0
 """How long playback goes on behind the last clip until it is silent."""
+
+
+@dataclass(frozen=True)
+class _Edit:
+    """A wish to go on with another session; without a serial it was kept."""
+
+    session: Session
+    media: OpenMedia
+    revision: int
+    serial: int | None
 
 
 class Player:
@@ -61,7 +73,7 @@ class Player:
         self._coming = (revision, 0)
         self._plan = self._renderer.plan
         self._lead = Lead()
-        self._wishes: deque[Callable[[], None]] = deque()
+        self._wishes: deque[Callable[[], None] | _Edit] = deque()
         self._wake = threading.Condition()
         self._closed = False
         self.transport = Transport()
@@ -149,7 +161,11 @@ class Player:
 
     def edit(self, session: Session, media: OpenMedia, *, revision: int, serial: int | None = None) -> None:
         """Go on with a changed session; ``revision`` and ``serial`` are told with the first sound that has it."""
-        self._wish(lambda: self._edit(session, media, revision, serial))
+        with self._wake:
+            # Each is a whole session: of those that wait the newest is enough.
+            self._wishes = deque(wish for wish in self._wishes if not isinstance(wish, _Edit))
+            self._wishes.append(_Edit(session, media, revision, serial))
+            self._wake.notify()
 
     def reach(self) -> None:
         """Be close behind what is done from now on."""
@@ -177,7 +193,7 @@ class Player:
                 wishes = list(self._wishes)
                 self._wishes.clear()
             for wish in wishes:
-                self._supervised(wish)
+                self._supervised(partial(self._edit, wish) if isinstance(wish, _Edit) else wish)
             if self._wants_block():
                 self._supervised(self._send_block)
 
@@ -291,17 +307,17 @@ class Player:
             self._other.set_loop(self.transport.loop)
         self._on_transport(self.transport)
 
-    def _edit(self, session: Session, media: OpenMedia, revision: int, serial: int | None) -> None:
-        if serial is None:
+    def _edit(self, edit: _Edit) -> None:
+        if edit.serial is None:
             # An edit that is kept has the page drawn and the song measured anew.
             self._lead.brace()
         else:
             self._lead.relax()
-        self._media = media
-        self._renderer.edit(session, media.samples)
+        self._media = edit.media
+        self._renderer.edit(edit.session, edit.media.samples)
         if not self.transport.playing:
             self._renderer.settle()
-        self._coming = (revision, self._coming[1] if serial is None else serial)
+        self._coming = (edit.revision, self._coming[1] if edit.serial is None else edit.serial)
         self._follow_plan()
 
     def _follow_plan(self) -> None:

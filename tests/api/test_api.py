@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 import soundfile
-from fastapi.testclient import TestClient
 
 from gemischt.api.app import create_app
 from gemischt.api.settings import Settings
 from tests.support.files import bad_files, write_wav
+from tests.support.serving import serve
 from tests.support.signals import noise, sine
 from tests.support.workspaces import WorkspaceCase
 
@@ -24,9 +24,7 @@ class ApiCase(WorkspaceCase):
         super().setUp()
         self.workspace.close()
         settings = Settings(data_folder=self.data, max_upload_bytes=2_000_000, web_folder=self.folder / "no-web")
-        self.client = TestClient(create_app(settings), base_url="http://127.0.0.1:8765")
-        self.client.__enter__()
-        self.addCleanup(self.client.__exit__, None, None, None)
+        self.client = serve(self, settings)
 
     def ask(self, method: str, path: str, *, status: int = 200, **options: Any) -> Any:
         response = self.client.request(method, path, **options)

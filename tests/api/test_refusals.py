@@ -12,13 +12,13 @@ from sqlalchemy import event
 from sqlalchemy.exc import DatabaseError
 from starlette.websockets import WebSocketDisconnect
 
-from gemischt.api.app import create_app
 from gemischt.api.security import SAFE_HEADERS, TOKEN_COOKIE
 from gemischt.api.settings import Settings
 from gemischt.operations.jobs import MOST_UNFINISHED
 from gemischt.storage.sessions import SessionStore
 from tests.api.test_api import ApiCase
 from tests.support.files import write_wav
+from tests.support.serving import serve
 from tests.support.signals import noise
 
 
@@ -168,11 +168,8 @@ class HeadersTest(ApiCase):
 class TokenTest(ApiCase):
     def open(self) -> TestClient:
         data = self.folder / "guarded"
-        app = create_app(Settings(data_folder=data, web_folder=self.folder / "none", token="sesame"))
-        client = TestClient(app, base_url="http://127.0.0.1:8765", follow_redirects=False)
-        client.__enter__()
-        self.addCleanup(client.__exit__, None, None, None)
-        return client
+        settings = Settings(data_folder=data, web_folder=self.folder / "none", token="sesame")
+        return serve(self, settings, follow_redirects=False)
 
     def test_only_who_has_the_token_is_answered(self) -> None:
         client = self.open()

@@ -1,25 +1,29 @@
 """The live connection: sound as the engine renders it, transport, loops, edits, and bad messages."""
 
 import asyncio
+import contextlib
 import json
 import logging
 import struct
+import unittest
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 from unittest import mock
 
 import numpy as np
-from fastapi.testclient import TestClient
 from starlette.testclient import WebSocketDenialResponse, WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
-from gemischt.api.app import create_app
 from gemischt.api.settings import Settings
 from gemischt.core.session.actions import parse_action
+from gemischt.live import messages
 from gemischt.live.frames import HEADER_BYTES, MAGIC
 from gemischt.live.hub import UNREAD_LIMIT, Listener
+from gemischt.live.inbox import MOST_WAITING, Inbox
 from gemischt.live.lead import BRACED_S, SHORTEST_S
+from gemischt.live.messages import AnyMessage
 from gemischt.live.transport import Transport
+from tests.support.serving import serve
 from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
 
@@ -92,10 +96,7 @@ class LiveCase(WorkspaceCase):
         self.signal = noise(2.0, seed=21).astype(np.float32)
         self.stored = self.new_session(noise=self.signal)
         self.workspace.close()
-        app = create_app(Settings(data_folder=self.data, web_folder=self.folder / "none"))
-        self.client = TestClient(app, base_url="http://127.0.0.1:8765")
-        self.client.__enter__()
-        self.addCleanup(self.client.__exit__, None, None, None)
+        self.client = serve(self, Settings(data_folder=self.data, web_folder=self.folder / "none"))
 
     def connect(self, **headers: str) -> WebSocketTestSession:
         return self.client.websocket_connect(
@@ -269,44 +270,55 @@ class RefusalsTest(LiveCase):
     def test_bad_messages_are_answered_and_change_nothing(self) -> None:
         with self.connect() as socket:
             listening = Listening(socket)
-            for message in (
-                {"type": "dance"},
-                {"type": "seek"},
-                {"type": "seek", "at_s": -1},
-                {"type": "preview", "serial": 1, "action": {"type": "set-output", "strips": ["mix"], "output": "mix"}},
-                {"type": "preview", "serial": 1, "action": {"type": "nothing"}},
-                {"type": "preview", "serial": 1, "action": {"type": "add-tracks", "tracks": [NEW_TRACK]}},
-            ):
+            to_itself = {"type": "set-output", "strips": ["mix"], "output": "mix"}
+            cases: list[tuple[dict[str, Any], str]] = [
+                ({"type": "dance"}, "'dance'"),
+                ({"type": "seek"}, "seek/at_s: Field required"),
+                ({"type": "seek", "at_s": -1}, "seek/at_s: .* greater than or equal to 0"),
+                ({"type": "preview", "serial": 1, "action": to_itself}, "strips/mix/output: the mix plays out"),
+                ({"type": "preview", "serial": 1, "action": {"type": "nothing"}}, "'nothing'"),
+                (
+                    {"type": "preview", "serial": 1, "action": {"type": "add-tracks", "tracks": [NEW_TRACK]}},
+                    "new audio is heard once it is kept",
+                ),
+            ]
+            for message, reason in cases:
                 with self.subTest(message=message):
                     listening.send(**message)
-                    self.assertTrue(listening.text("error")["what"])
+                    self.assertRegex(listening.text("error")["what"], reason)
             listening.send(type="play")
-            self.assertTrue(np.any(listening.sound(2048, epoch=1)))
+            np.testing.assert_array_equal(listening.sound(2048, epoch=1), self.signal[:, :2048])
 
     def test_what_would_have_ended_playback_does_not(self) -> None:
         unknown = {"type": "add-tracks", "tracks": [NEW_TRACK]}
-        cases: list[dict[str, Any]] = [
-            {"type": "seek", "at_s": 1e15},
-            {"type": "play", "at_s": 1e300},
-            {"type": "loop", "stretch_s": [0.0, 1e18]},
-            {"type": "audition", "action": unknown},
-            {"type": "compare", "snapshot": "none"},
-            {"type": "preview", "serial": 3, "action": {"type": "set-song", "tempo": []}},
-            {"type": "played", "epoch": 1, "samples": 2**80},
+        cases: list[tuple[dict[str, Any], str]] = [
+            ({"type": "seek", "at_s": 1e15}, "seek/at_s: .* less than or equal to 86400"),
+            ({"type": "play", "at_s": 1e300}, "play/at_s: .* less than or equal to 86400"),
+            ({"type": "loop", "stretch_s": [0.0, 1e18]}, "loop/stretch_s/1: .* less than or equal to 86400"),
+            ({"type": "audition", "action": unknown}, "new audio is heard once it is kept"),
+            ({"type": "compare", "snapshot": "none"}, "no such snapshot"),
+            ({"type": "preview", "serial": 3, "action": {"type": "set-song", "tempo": []}}, "tempo: must begin at 0 s"),
+            ({"type": "played", "epoch": 1, "samples": 2**80}, "played/samples: "),
         ]
         with self.connect() as socket:
             listening = Listening(socket)
             listening.text("transport")
-            for message in cases:
+            for message, reason in cases:
                 with self.subTest(message=message):
                     listening.send(**message)
-                    self.assertTrue(listening.text("error")["what"])
+                    self.assertRegex(listening.text("error")["what"], reason)
             for data in (b"", b"\0" * 1000):
                 socket.send_bytes(data)
                 self.assertIn("only text", listening.text("error")["what"])
-            for raw in ("", "[", "null", "[" * 50_000, '{"type": "play", "at_s": NaN}'):
+            for raw, reason in (
+                ("", "Invalid JSON"),
+                ("[", "Invalid JSON"),
+                ("null", "should be an object"),
+                ("[" * 50_000, "recursion limit"),
+                ('{"type": "play", "at_s": NaN}', "finite number"),
+            ):
                 socket.send_text(raw)
-                self.assertTrue(listening.text("error")["what"])
+                self.assertIn(reason, listening.text("error")["what"])
             listening.send(type="play", at_s=0.0)
             np.testing.assert_array_equal(listening.sound(4096, epoch=1), self.signal[:, :4096])
 
@@ -368,10 +380,43 @@ class TransportTest(WorkspaceCase):
         self.assertIsNone(stopped.set_loop((10, 10)).loop)
         self.assertEqual(stopped.seek(-5).position_samples, 0)
 
-    def test_preview_needs_a_known_action(self) -> None:
-        self.assertEqual(
-            parse_action({"type": "add-strip", "name": "B"}).describe(self.new_session().session), "New bus B"
-        )
+
+class InboxTest(unittest.TestCase):
+    def taken(self, *putting: AnyMessage) -> list[AnyMessage]:
+        async def through() -> list[AnyMessage]:
+            inbox = Inbox()
+            for message in putting:
+                await asyncio.wait_for(inbox.put(message), 5.0)
+            await inbox.put(messages.Stop(type="stop"))
+            found = [await inbox.take()]
+            while found[-1].type != "stop":
+                found.append(await inbox.take())
+            return found[:-1]
+
+        with ThreadPoolExecutor(1) as pool:
+            return pool.submit(lambda: asyncio.run(through())).result()
+
+    def test_of_previews_that_wait_only_the_newest_counts(self) -> None:
+        first, second, third = (messages.Preview(type="preview", serial=k, action={}) for k in range(3))
+        seek = messages.Seek(type="seek", at_s=1.0)
+        self.assertEqual(self.taken(first, second, seek, third), [second, seek, third])
+
+    def test_ten_thousand_previews_find_room(self) -> None:
+        previews = [messages.Preview(type="preview", serial=k, action={}) for k in range(10_000)]
+        self.assertEqual(self.taken(*previews), previews[-1:])
+
+    def test_who_asks_for_too_much_waits(self) -> None:
+        async def filled() -> int:
+            inbox = Inbox()
+            put = 0
+            with contextlib.suppress(TimeoutError):
+                for _ in range(2 * MOST_WAITING):
+                    await asyncio.wait_for(inbox.put(messages.Seek(type="seek", at_s=1.0)), 0.2)
+                    put += 1
+            return put
+
+        with ThreadPoolExecutor(1) as pool:
+            self.assertEqual(pool.submit(lambda: asyncio.run(filled())).result(), MOST_WAITING)
 
 
 class OrderTest(LiveCase):

@@ -1,8 +1,8 @@
 """Audio files on their way in."""
 
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import IO
 
@@ -19,15 +19,23 @@ from gemischt.storage.writing import claim, disk_error
 router = APIRouter(prefix="/api/sessions", tags=["audio"])
 
 
-@contextmanager
-def _receiving(folder: Path, name: str) -> Iterator[IO[bytes]]:
+@asynccontextmanager
+async def _receiving(folder: Path, name: str) -> AsyncIterator[IO[bytes]]:
     """A file for what comes in, gone afterwards; a disk that refuses is said with the name of what came."""
     try:
-        with tempfile.NamedTemporaryFile(dir=folder, prefix="upload-", suffix=".part") as part:
-            claim(part.fileno())
+        part = await run_in_threadpool(_claimed_file, folder)
+        try:
             yield part
+        finally:
+            await run_in_threadpool(part.close)
     except OSError as error:
         raise disk_error(error, Path(name)) from error
+
+
+def _claimed_file(folder: Path) -> IO[bytes]:
+    part = tempfile.NamedTemporaryFile(dir=folder, prefix="upload-", suffix=".part")  # noqa: SIM115
+    claim(part.fileno())
+    return part
 
 
 @router.get("/{session_id}/media/{media_id}/waveform", operation_id="getWaveform")
@@ -50,7 +58,7 @@ async def upload_audio(
     """
     stored = await run_in_threadpool(workspace.sessions.get, session_id)
     shown = clean_name(name)
-    with _receiving(workspace.uploads, shown) as part:
+    async with _receiving(workspace.uploads, shown) as part:
         received = 0
         async for chunk in request.stream():
             received += len(chunk)
@@ -58,6 +66,6 @@ async def upload_audio(
                 limit = settings.max_upload_bytes / 1024**3
                 raise BadAudio(f"it is larger than {limit:.1f} GiB", where=shown, remedy="Cut it into shorter files.")
             await run_in_threadpool(part.write, chunk)
-        part.flush()
+        await run_in_threadpool(part.flush)
         rate = stored.session.sample_rate_hz
         return await run_in_threadpool(import_file, workspace, Path(part.name), shown, sample_rate_hz=rate)

@@ -1,7 +1,6 @@
 """The live connection."""
 
 import asyncio
-import contextlib
 import json
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
@@ -11,7 +10,10 @@ from starlette.concurrency import run_in_threadpool
 from gemischt.api.dependencies import HubDep
 from gemischt.api.errors import unforeseen
 from gemischt.core.errors import GemischtError, InvalidAction
-from gemischt.live.hub import Listener
+from gemischt.core.session.validation import faults_of
+from gemischt.live.hub import Listener, Room
+from gemischt.live.inbox import Inbox
+from gemischt.live.messages import CLIENT_MESSAGE, AnyMessage
 
 router = APIRouter()
 
@@ -27,28 +29,45 @@ async def live(socket: WebSocket, session_id: str, hub: HubDep) -> None:
         await socket.send_text(_error_message(error))
         await socket.close(code=4404)
         return
-    sending = asyncio.create_task(_send_queued(socket, listener))
+    inbox = Inbox()
+    tasks = [asyncio.create_task(_send_queued(socket, listener)), asyncio.create_task(_see_to(inbox, room, listener))]
     try:
         while True:
             raw = await _received_text(socket)
             try:
-                if raw is None:
-                    raise InvalidAction("only text is understood here", where="live message")
-                room.handle(listener, raw)
+                await inbox.put(_parsed(raw))
             except GemischtError as error:
                 listener.send(_error_message(error))
-            except ValidationError as error:
-                reason = error.errors(include_url=False)[0]["msg"]
-                listener.send(_error_message(GemischtError(reason, where="live message")))
-            except Exception:
-                listener.send(_error_message(unforeseen("live message")))
     except WebSocketDisconnect:
         pass
     finally:
-        sending.cancel()
-        with contextlib.suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError):
-            await sending
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
         await run_in_threadpool(hub.leave, session_id, listener)
+
+
+def _parsed(raw: str | None) -> AnyMessage:
+    """A message, None if it was not of text; raises InvalidAction if it cannot be understood."""
+    if raw is None:
+        raise InvalidAction("only text is understood here", where="live message")
+    try:
+        return CLIENT_MESSAGE.validate_json(raw)
+    except ValidationError as error:
+        fault = faults_of(error)[0]
+        raise InvalidAction(": ".join(filter(None, (fault.path, fault.reason))), where="live message") from None
+
+
+async def _see_to(inbox: Inbox, room: Room, listener: Listener) -> None:
+    """Act on one message after the other, away from the loop: some read the database or open files."""
+    while True:
+        message = await inbox.take()
+        try:
+            await run_in_threadpool(room.handle, listener, message)
+        except GemischtError as error:
+            listener.send(_error_message(error))
+        except Exception:
+            listener.send(_error_message(unforeseen("live message")))
 
 
 async def _received_text(socket: WebSocket) -> str | None:

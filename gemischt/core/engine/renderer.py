@@ -14,6 +14,8 @@ from gemischt.core.units import ms_to_samples
 
 DEFAULT_BLOCK = 1024
 CROSSFADE_MS = 20.0
+STRUCTURE_EVERY_MS = 50.0
+"""What is dragged about changes the structure with every frame of the page; so often it is drawn anew."""
 
 
 class Renderer:
@@ -37,6 +39,8 @@ class Renderer:
         self._waiting: tuple[Session, Mapping[str, MediaSamples]] | None = None
         self._unheard = 0
         self._fade_done = 0
+        self._rest_length = ms_to_samples(STRUCTURE_EVERY_MS - CROSSFADE_MS, session.sample_rate_hz)
+        self._rest = 0
         self._fade_length = ms_to_samples(CROSSFADE_MS, session.sample_rate_hz)
 
     @property
@@ -75,17 +79,21 @@ class Renderer:
     def edit(self, session: Session, media: Mapping[str, MediaSamples]) -> None:
         """Go on with a changed session: settings glide, a changed structure is crossfaded in.
 
-        What is being crossfaded in is not replaced half-way: a change that comes meanwhile waits for the end of it, the
-        newest for all that waited. The sample rate must stay as it is.
+        What is being crossfaded in is not replaced half-way: a change that comes meanwhile or a moment after it waits,
+        the newest for all that waited. The sample rate must stay as it is.
         """
         if self._leaving is not None:
             self._waiting = session, media
             return
-        self._media = media
         blueprint = draw_blueprint(session, media)
         if blueprint == self.plan.blueprint:
+            self._media, self._waiting = media, None
             self.plan.set(blueprint)
             return
+        if self._rest:
+            self._waiting = session, media
+            return
+        self._media, self._waiting = media, None
         plan = Plan(blueprint, media, max_block=self._max_block)
         plan.take_over(self.plan)
         self._leaving = self.plan
@@ -96,12 +104,13 @@ class Renderer:
     @property
     def is_settled(self) -> bool:
         """Whether what sounds is the session that was set last."""
-        return self._leaving is None
+        return self._leaving is None and self._waiting is None
 
     def settle(self) -> None:
         """End all crossfades now: nobody hears them."""
-        while self._leaving is not None:
-            self._leave()
+        while not self.is_settled:
+            self._leaving, self._unheard, self._rest = None, 0, 0
+            self._take_what_waits()
 
     def render(self, n_samples: int) -> Audio:
         """The next samples of the mix, a new array (2, n_samples)."""
@@ -121,6 +130,8 @@ class Renderer:
             n_samples = min(n_samples, loop[1] - position)
         if self._leaving is not None:
             n_samples = min(n_samples, self._unheard or self._fade_length - self._fade_done)
+        elif self._rest:
+            n_samples = min(n_samples, self._rest)
         if self.probe is None:
             self.plan.run(position, n_samples)
         else:
@@ -131,6 +142,10 @@ class Renderer:
         out = self.plan.output[:, :n_samples]
         if self._leaving is not None:
             self._crossfade(self._leaving, position, n_samples, out)
+        elif self._rest:
+            self._rest -= n_samples
+            if not self._rest:
+                self._take_what_waits()
         self.position_samples = position + n_samples
         if loop is not None and self.position_samples == loop[1]:
             self.position_samples = loop[0]
@@ -148,15 +163,12 @@ class Renderer:
         out += before * (1.0 - fade)
         self._fade_done += n_samples
         if self._fade_done == self._fade_length:
-            self._leave()
+            self._leaving = None
+            self._rest = self._rest_length
 
-    def _leave(self) -> None:
-        """The plan before is gone; what waited for that comes now."""
-        self._leaving = None
-        self._unheard = 0
-        waiting, self._waiting = self._waiting, None
-        if waiting is not None:
-            self.edit(*waiting)
+    def _take_what_waits(self) -> None:
+        if self._waiting is not None:
+            self.edit(*self._waiting)
 
 
 def warm_up_samples(blueprint: Blueprint) -> int:

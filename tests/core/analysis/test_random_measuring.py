@@ -2,6 +2,7 @@
 
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from typing import cast
 
 import numpy as np
 
@@ -11,11 +12,14 @@ from gemischt.core.analysis.listening import Stretch, listen
 from gemischt.core.analysis.measurement import SongMeasurement, StageName
 from gemischt.core.analysis.measuring import measure_song
 from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import InvalidSession
 from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.document import Session, Tap
 from gemischt.core.session.validation import parse_session
+from gemischt.core.units import gain_to_db
 from tests.core.engine.test_random_graphs import random_document
+from tests.support.plain_mix import plain_mix
 from tests.support.sessions import Bench, silence
 from tests.support.signals import RATE_HZ, noise
 
@@ -85,6 +89,30 @@ class RandomMeasuringTest(unittest.TestCase):
                 kept = measure_song(session, self.bench.media, HASHES, store)
                 self.assertEqual(peaks_of(together), peaks_of(kept))
         self.assertGreater(audible, 60)
+
+    def test_strips_without_processors_measure_what_plain_sums_have(self) -> None:
+        n_samples = round((LENGTH_S + 0.2) * RATE_HZ)
+        signals = {"noise": self.bench.media["noise"].T.astype(np.float64)}
+        audible = 0
+        for number, session in enumerate(self.sessions(60)):
+            bare = tuple(strip.model_copy(update={"chain": (), "solo": False}) for strip in session.strips)
+            session = session.model_copy(update={"strips": bare})
+            plain = plain_mix(session, signals, n_samples)
+            measured = measure_song(session, self.bench.media, HASHES, MemoryRenders())
+            rendered = Renderer(session, self.bench.media).render(n_samples)
+            mix = plain[session.mix.id, "post-fader"]
+            loudest = max(1.0, *(float(np.abs(signal).max()) for signal in plain.values()))
+            with self.subTest(number=number):
+                np.testing.assert_allclose(rendered, mix, atol=1e-12 * loudest)
+                for (strip_id, stage), signal in plain.items():
+                    levels = measured.strips[strip_id].stage(cast(StageName, stage))
+                    peak_db = gain_to_db(float(np.abs(signal).max()))
+                    rms_db = gain_to_db(float(np.sqrt(np.mean(signal**2, axis=1).max())))
+                    if peak_db > AUDIBLE_DB:
+                        self.assertAlmostEqual(levels.sample_peak_dbfs, peak_db, delta=0.001, msg=f"{strip_id} {stage}")
+                        self.assertAlmostEqual(levels.rms_dbfs, rms_db, delta=0.001, msg=f"{strip_id} {stage}")
+                        audible += stage == "post-fader"
+        self.assertGreater(audible, 100)
 
     def test_what_was_kept_from_before_an_edit_is_still_right(self) -> None:
         for number, session in enumerate(self.sessions(12)):

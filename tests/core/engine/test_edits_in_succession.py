@@ -3,9 +3,11 @@
 import unittest
 from collections.abc import Callable
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
+from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.session.document import Session
 from tests.support.sessions import Bench, compressor
@@ -136,6 +138,27 @@ class SuccessionTest(unittest.TestCase):
                     ]
                     out = played(changes, 40000, max_block=512)[0]
                     self.assertLess(roughness(out[:, 12000:]), 0.004)
+
+    def test_what_is_dragged_about_is_built_anew_twenty_times_a_second_at_most(self) -> None:
+        bench = band()
+        renderer = bench.renderer(max_block=256)
+        with mock.patch("gemischt.core.engine.renderer.Plan", wraps=Plan) as built:
+            for frame in range(60):
+                bench.strips[0]["clips"] = [{"media": "t0", "start_s": 0.01 * frame}]
+                renderer.edit(bench.session(), bench.media)
+                renderer.render(RATE_HZ // 60)
+        self.assertLessEqual(built.call_count, 21)
+        self.assertGreater(built.call_count, 15)
+
+    def test_a_level_is_not_held_up_by_a_structure_that_came_before(self) -> None:
+        bench = band()
+        renderer = bench.renderer(max_block=64)
+        bench.strips[0]["chain"] = [gain("g", 0.0)]
+        renderer.edit(bench.session(), bench.media)
+        renderer.render(round(0.025 * RATE_HZ))
+        bench.strips[0]["fader_db"] = None
+        renderer.edit(bench.session(), bench.media)
+        self.assertTrue(renderer.is_settled)
 
     def test_a_jump_in_the_middle_of_a_crossfade_takes_the_newest(self) -> None:
         bench = band()
