@@ -26,6 +26,7 @@ CHECKS: tuple[Check, ...] = (
     ("import directions", [str(BIN / "lint-imports"), "--no-cache"], "."),
     ("web types", ["npx", "tsc", "--noEmit"], "web"),
     ("web lint", ["npx", "eslint", "src"], "web"),
+    ("web tests", ["npx", "vitest", "run"], "web"),
     ("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
 )
 

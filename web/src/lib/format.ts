@@ -19,15 +19,16 @@ export function formatNumber(value: number, decimals: number): string {
 
 /** Seconds as minutes and seconds: 1:04.2 */
 export function formatTime(timeS: number, decimals = 1): string {
-  const minutes = Math.floor(timeS / 60);
-  const seconds = (timeS - 60 * minutes).toFixed(decimals);
+  const shownS = Number(timeS.toFixed(decimals));
+  const minutes = Math.floor(shownS / 60);
+  const seconds = (shownS - 60 * minutes).toFixed(decimals);
   return `${minutes}:${seconds.padStart(decimals ? 3 + decimals : 2, "0")}`;
 }
 
 /** A frequency as people write it: 320, 2.6k */
 export function formatHz(frequencyHz: number): string {
-  if (frequencyHz < 1000) return String(Math.round(frequencyHz));
-  return `${(frequencyHz / 1000).toFixed(frequencyHz < 10000 ? 1 : 0)}k`;
+  if (frequencyHz < 999.5) return String(Math.round(frequencyHz));
+  return `${(frequencyHz / 1000).toFixed(frequencyHz < 9950 ? 1 : 0)}k`;
 }
 
 /** Reads a number as typed, with or without its unit, with either minus. */
