@@ -314,6 +314,16 @@ def schema() -> None:
 
 
 @app.command()
+def parameters() -> None:
+    """Print every parameter's range and unit, as JSON."""
+    from gemischt.core.session.catalogue import catalogue
+
+    tables = catalogue()
+    plain = {part: {name: entry.model_dump(mode="json") for name, entry in tables[part].items()} for part in tables}
+    print(json.dumps(plain, indent=1, sort_keys=True))
+
+
+@app.command()
 def prepare() -> None:
     """Compile the kernels, so that the first start is quick."""
     print(f"{prepare_kernels()} kernels are ready")

@@ -123,6 +123,10 @@ class SessionsTest(ApiCase):
         threshold = kinds["compressor"]["parameters"]["properties"]["threshold_db"]
         self.assertEqual((threshold["minimum"], threshold["maximum"], threshold["unit"]), (-80.0, 0.0, "dB"))
 
+    def test_the_catalogue_is_what_the_page_was_built_with(self) -> None:
+        built = Path(__file__).parents[2] / "web" / "src" / "api" / "parameters.gen.json"
+        self.assertEqual(self.ask("GET", "/api/catalogue"), json.loads(built.read_text()))
+
     def test_the_published_schema_is_the_apis(self) -> None:
         published = json.loads((Path(__file__).parents[2] / "docs" / "openapi.json").read_text())
         self.assertEqual(published, json.loads(json.dumps(self.client.app.openapi())))  # type: ignore[attr-defined]

@@ -4,7 +4,9 @@ from fastapi import APIRouter
 
 from gemischt import __version__
 from gemischt.api.schemas import ProcessorListing, RackListing
+from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import PROCESSORS
+from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.racks import rack_label, rack_names
 
 router = APIRouter(prefix="/api", tags=["catalogue"])
@@ -17,6 +19,12 @@ def list_processors() -> list[ProcessorListing]:
         ProcessorListing(kind=item.kind, label=item.label, takes_key=item.takes_key, parameters=item.parameter_schema())
         for item in PROCESSORS
     ]
+
+
+@router.get("/catalogue", operation_id="getCatalogue")
+def get_catalogue() -> dict[str, dict[str, Parameter]]:
+    """Every parameter there is, with its range and unit, by the part of a session it belongs to."""
+    return catalogue()
 
 
 @router.get("/racks", operation_id="listRacks")

@@ -1,21 +1,38 @@
 """The equaliser's parameter table."""
 
-from typing import Literal
+from itertools import count
+from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import HIGHEST_FREQUENCY_HZ, FrozenModel, parameter
 
 BandShape = Literal["bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch"]
 MAX_BANDS = 8
 BUTTERWORTH_Q = 0.7071067811865476
 
 
+def with_ids(bands: "tuple[EqBand, ...]") -> "tuple[EqBand, ...]":
+    """Give bands that have no id the first free one: "b1", "b2" ...
+
+    Raises:
+        ValueError: two bands have one id.
+    """
+    taken = [band.id for band in bands if band.id]
+    if len(set(taken)) < len(taken):
+        raise ValueError("two bands have the same id")
+    free = (f"b{number}" for number in count(1) if f"b{number}" not in taken)
+    return tuple(band if band.id else band.model_copy(update={"id": next(free)}) for band in bands)
+
+
 class EqBand(FrozenModel):
     """One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells and shelves only."""
 
+    id: str = Field(default="", pattern=r"^([A-Za-z0-9][A-Za-z0-9_.-]{0,79})?$")
     shape: BandShape = "bell"
-    frequency_hz: float = parameter(1000.0, 10.0, 22000.0, label="Frequency", unit="Hz", scale="logarithmic")
+    frequency_hz: float = parameter(
+        1000.0, 10.0, HIGHEST_FREQUENCY_HZ, label="Frequency", unit="Hz", scale="logarithmic"
+    )
     gain_db: float = parameter(0.0, -24.0, 24.0, label="Gain", unit="dB")
     q: float = parameter(BUTTERWORTH_Q, 0.1, 40.0, label="Q", scale="logarithmic")
     slope_db_per_octave: Literal[12, 24] = 12
@@ -25,4 +42,4 @@ class EqBand(FrozenModel):
 class EqParams(FrozenModel):
     """Bands in series, up to eight."""
 
-    bands: tuple[EqBand, ...] = Field(default=(), max_length=MAX_BANDS)
+    bands: Annotated[tuple[EqBand, ...], AfterValidator(with_ids)] = Field(default=(), max_length=MAX_BANDS)

@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, level
 
 Channels = Literal["as-is", "swap", "mono", "left", "right"]
 
@@ -10,7 +10,7 @@ Channels = Literal["as-is", "swap", "mono", "left", "right"]
 class GainParams(FrozenModel):
     """A level, a turn of polarity per side, and which side goes where. ``level_db`` null is silence."""
 
-    level_db: float | None = parameter(0.0, -60.0, 36.0, label="Level", unit="dB")
+    level_db: float | None = level(highest_db=36.0)
     channels: Channels = "as-is"
     left_inverted: bool = False
     right_inverted: bool = False

@@ -1,6 +1,6 @@
 """The reverb's parameter table."""
 
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, cut, parameter
 
 
 class ReverbParams(FrozenModel):
@@ -14,7 +14,7 @@ class ReverbParams(FrozenModel):
     size: float = parameter(0.6, 0.0, 1.0, label="Size")
     damping: float = parameter(0.3, 0.0, 1.0, label="Damping")
     diffusion: float = parameter(0.8, 0.0, 1.0, label="Diffusion")
-    low_cut_hz: float | None = parameter(None, 20.0, 2000.0, label="Low cut", unit="Hz", scale="logarithmic")
-    high_cut_hz: float | None = parameter(None, 500.0, 20000.0, label="High cut", unit="Hz", scale="logarithmic")
+    low_cut_hz: float | None = cut("Low cut", 20.0, 2000.0)
+    high_cut_hz: float | None = cut("High cut", 500.0, 20000.0)
     width: float = parameter(1.0, 0.0, 2.0, label="Width")
     wet: float = parameter(1.0, 0.0, 1.0, label="Wet")

@@ -1,6 +1,6 @@
 """The saturator's parameter table."""
 
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, cut, parameter
 
 
 class SaturatorParams(FrozenModel):
@@ -13,7 +13,7 @@ class SaturatorParams(FrozenModel):
 
     drive_db: float = parameter(6.0, 0.0, 36.0, label="Drive", unit="dB")
     lean: float = parameter(0.0, 0.0, 1.0, label="Lean")
-    tone_hz: float | None = parameter(None, 500.0, 20000.0, label="Tone", unit="Hz", scale="logarithmic")
+    tone_hz: float | None = cut("Tone", 500.0, 20000.0)
     match_loudness: bool = True
     output_db: float = parameter(0.0, -24.0, 24.0, label="Output", unit="dB")
     mix: float = parameter(1.0, 0.0, 1.0, label="Mix")

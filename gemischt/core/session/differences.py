@@ -1,11 +1,11 @@
 """What differs between two sessions, in words, strip by strip."""
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Mapping
 
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.registry import label_of
 from gemischt.core.session.actions.level import describe_pan
+from gemischt.core.session.addresses import parameters_in
 from gemischt.core.session.document import ControlGroup, Processor, Session, Strip
 from gemischt.core.session.edits import Chain, show_db
 
@@ -101,14 +101,19 @@ def _chain_words(old: Chain, new: Chain) -> Iterator[str]:
 def _processor_words(old: Processor, new: Processor) -> str:
     if old.on != new.on:
         return "switched on" if new.on else "bypassed"
-    if old.type == "parallel" or new.type == "parallel":
-        return "changed"
-    changed: list[str] = []
-    written: dict[str, Any] = new.params.model_dump()
-    for name, value in old.params.model_dump().items():
-        if written.get(name) != value:
-            changed.append(name.rsplit("_", 1)[0].replace("_", " ") if "_" in name else name)
-    return f"{', '.join(changed)} changed" if changed else "key changed"
+    lanes = {lane.id: lane.name for lane in new.lanes} if new.type == "parallel" else {}
+    before = {item.address: item.value for item in parameters_in(old)}
+    words = [
+        " ".join([*_lane_name(item.address, lanes), item.parameter.describe(item.value)])
+        for item in parameters_in(new)
+        if item.address in before and before[item.address] != item.value
+    ]
+    return ", ".join(words) or "changed"
+
+
+def _lane_name(address: str, lanes: Mapping[str, str]) -> list[str]:
+    steps = address.split("/")
+    return [lanes.get(steps[1], steps[1])] if steps[0] == "lanes" else []
 
 
 def _send_words(before: Session, after: Session, old: Strip, new: Strip) -> Iterator[str]:

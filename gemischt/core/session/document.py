@@ -5,7 +5,7 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field
 
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, cut, level, parameter, trim
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqParams
@@ -17,6 +17,7 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
 LONGEST_SONG_S = 86400.0
+LONGEST_FADE_S = 3600.0
 SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
 """Seconds from the start of a song."""
 _LONGEST_NAME_BYTES = 255
@@ -89,9 +90,9 @@ class Clip(FrozenModel):
     start_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
     offset_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
     length_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
-    gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
-    fade_in_s: float | None = Field(default=None, ge=0.0, le=3600.0)
-    fade_out_s: float | None = Field(default=None, ge=0.0, le=3600.0)
+    gain_db: float | None = level(label="Clip gain", highest_db=48.0)
+    fade_in_s: float | None = parameter(None, 0.0, LONGEST_FADE_S, label="Fade in", unit="s", none="by itself")
+    fade_out_s: float | None = parameter(None, 0.0, LONGEST_FADE_S, label="Fade out", unit="s", none="by itself")
     fade_shape: FadeShape = "linear"
     reversed: bool = False
 
@@ -99,8 +100,8 @@ class Clip(FrozenModel):
 class DetectorFilter(FrozenModel):
     """Cuts in front of a detector; null leaves that side open."""
 
-    low_cut_hz: float | None = parameter(None, 10.0, 20000.0, label="Low cut", unit="Hz", scale="logarithmic")
-    high_cut_hz: float | None = parameter(None, 20.0, 22000.0, label="High cut", unit="Hz", scale="logarithmic")
+    low_cut_hz: float | None = cut("Low cut", 10.0)
+    high_cut_hz: float | None = cut("High cut", 20.0)
 
 
 class Key(FrozenModel):
@@ -110,7 +111,7 @@ class Key(FrozenModel):
 
     source: Id | None = Field(default=None, alias="from")
     tap: Tap = "pre-fader"
-    gain_db: float = parameter(0.0, -60.0, 60.0, label="Key gain", unit="dB")
+    gain_db: float = trim("Key gain")
     filter: DetectorFilter = DetectorFilter()
 
 
@@ -179,7 +180,7 @@ class Lane(FrozenModel):
 
     id: Id
     name: Name
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    level_db: float | None = level()
     shift_ms: float = parameter(0.0, -50.0, 50.0, label="Shift", unit="ms")
     mute: bool = False
     solo: bool = False
@@ -194,7 +195,7 @@ class Parallel(FrozenModel):
     type: Literal["parallel"] = "parallel"
     on: bool = True
     name: Name = "Lanes"
-    level_db: float | None = parameter(0.0, -60.0, 24.0, label="Level", unit="dB")
+    level_db: float | None = level()
     lanes: tuple[Lane, ...] = Field(default=(), max_length=16)
 
 
@@ -217,7 +218,7 @@ class Send(FrozenModel):
 
     id: Id
     to: Id
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Send", unit="dB")
+    level_db: float | None = level(label="Send")
     tap: Tap = "post-fader"
     on: bool = True
 
@@ -235,10 +236,10 @@ class Strip(FrozenModel):
     folder: Id | None = None
     clips: tuple[Clip, ...] = Field(default=(), max_length=4096)
     input: InputPickUp = "as-is"
-    trim_db: float = parameter(0.0, -60.0, 60.0, label="Trim", unit="dB")
+    trim_db: float = trim("Trim")
     polarity_inverted: bool = False
     chain: tuple[Processor, ...] = Field(default=(), max_length=64)
-    fader_db: float | None = parameter(0.0, -120.0, 24.0, label="Fader", unit="dB")
+    fader_db: float | None = level(label="Fader")
     mute: bool = False
     solo: bool = False
     solo_safe: bool = False
@@ -267,7 +268,7 @@ class ControlGroup(FrozenModel):
     id: Id
     name: Name
     members: tuple[Id, ...] = ()
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    level_db: float | None = level()
     mute: bool = False
 
 

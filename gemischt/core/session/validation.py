@@ -31,15 +31,15 @@ def parse_session(document: object, *, where: str = "") -> Session:
     try:
         session = Session.model_validate(document)
     except ValidationError as error:
-        raise InvalidSession(faults_of(error), where=where) from None
+        raise InvalidSession(faults_of(error, document), where=where) from None
     check_session(session, where=where)
     return session
 
 
-def faults_of(error: ValidationError) -> list[Fault]:
-    """Pydantic's findings as paths and reasons."""
+def faults_of(error: ValidationError, document: object = None) -> list[Fault]:
+    """Pydantic's findings as paths and reasons; where the document has ids, paths are addresses."""
     return [
-        Fault(_path(item["loc"]), item["msg"].removeprefix("Value error, "))
+        Fault(_path(item["loc"], document), item["msg"].removeprefix("Value error, "))
         for item in error.errors(include_url=False, include_context=False)
     ]
 
@@ -172,8 +172,25 @@ def _repeated(path: str, ids: Iterable[str]) -> Iterator[Fault]:
             yield Fault(path, f'the id "{name}" is used {count} times')
 
 
-def _path(location: tuple[int | str, ...]) -> str:
-    return "/".join(str(step) for step in location)
+def _path(location: tuple[int | str, ...], document: object) -> str:
+    """Steps into the document; a part with an id goes by that, and what only says which kind of part it is is no step.
+
+    A processor's parameters are addressed without a step of their own.
+    """
+    steps: list[str] = []
+    part = document
+    for step in location:
+        if isinstance(part, list) and isinstance(step, int) and step < len(part):
+            part = part[step]
+            named = part.get("id") if isinstance(part, dict) else None
+            steps.append(named if isinstance(named, str) and "/" not in named else str(step))
+        elif isinstance(part, dict) and step in part:
+            part = part[step]
+            steps.append(str(step))
+        elif not (isinstance(part, dict) and part.get("type") == step):
+            part = None
+            steps.append(str(step))
+    return "/".join(step for step in steps if step != "params" or document is None)
 
 
 def _note_faults(path: str, note: str, session: Session) -> Iterator[Fault]:

@@ -90,13 +90,16 @@ def settings_of(kind: str) -> dict[str, list[Any]]:
     properties = table["$defs"]["EqBand"]["properties"] if kind == "eq" else table["properties"]
     found: dict[str, list[Any]] = {}
     for name, field in properties.items():
+        if name in ("id", "note"):
+            # A note becomes a time, which is tried.
+            continue
         values: list[Any] = []
         for item in field.get("anyOf", [field]):
             if item.get("type") == "number" and "minimum" in item:
                 values += [item["minimum"], item["maximum"]]
             elif item.get("type") == "boolean":
                 values += [False, True]
-            elif item.get("type") == "null" and name != "note":
+            elif item.get("type") == "null":
                 values.append(None)
             values += item.get("enum", [])
         if len(values) > 1:

@@ -160,7 +160,7 @@ class ChainTest(ActionCase):
 
     def test_parameters_switch_and_key(self) -> None:
         cases: dict[str, dict[str, Any]] = {
-            "Bass: Compressor threshold -30 dB": {"params": {"threshold_db": -30.0}},
+            "Bass: Compressor threshold -30.0 dB": {"params": {"threshold_db": -30.0}},
             "Bass: Compressor ratio endless": {"params": {"ratio": None}},
             "Bass: Compressor bypassed": {"on": False},
             "Bass: Compressor keyed by Voice": {"key": {"from": "voice"}},

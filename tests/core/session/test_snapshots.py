@@ -47,7 +47,7 @@ class DifferencesTest(SnapshotCase):
             (strip(polarity_inverted=True), "Bass polarity inverted"),
             (add, "Bass EQ added"),
             (setting | {"on": False}, "Bass Compressor bypassed"),
-            (setting | {"params": {"threshold_db": -30.0}}, "Bass Compressor threshold changed"),
+            (setting | {"params": {"threshold_db": -30.0}}, "Bass Compressor threshold -30.0 dB"),
             ({"type": "remove-processor", "strip": "bass", "processor": "squeeze"}, "Bass Compressor removed"),
             ({"type": "set-output", "strips": ["bass"], "output": None}, "Bass plays to nowhere"),
             ({"type": "set-sends", "changes": [send | {"level_db": -9.0}]}, "Voice send to Hall +3.0 dB"),

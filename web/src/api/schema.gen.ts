@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catalogue
+         * @description Every parameter there is, with its range and unit, by the part of a session it belongs to.
+         */
+        get: operations["getCatalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -873,9 +893,9 @@ export interface components {
          *     for 2 ms unless the same material goes on behind it, and the file's own ends are left as they are.
          */
         Clip: {
-            /** Fade In S */
+            /** Fade in */
             fade_in_s?: number | null;
-            /** Fade Out S */
+            /** Fade out */
             fade_out_s?: number | null;
             /**
              * Fade Shape
@@ -915,9 +935,9 @@ export interface components {
         ClipSettings: {
             /** Clip */
             clip: number;
-            /** Fade In S */
+            /** Fade in */
             fade_in_s?: number | null;
-            /** Fade Out S */
+            /** Fade out */
             fade_out_s?: number | null;
             /**
              * Fade Shape
@@ -1124,7 +1144,7 @@ export interface components {
             /** Low cut */
             low_cut_hz?: number | null;
             /** Note */
-            note?: string | null;
+            note?: ("1/1" | "1/2" | "1/4" | "1/8" | "1/16" | "1/32" | "1/1." | "1/2." | "1/4." | "1/8." | "1/16." | "1/32." | "1/1T" | "1/2T" | "1/4T" | "1/8T" | "1/16T" | "1/32T") | null;
             /**
              * Ping Pong
              * @default false
@@ -1231,6 +1251,11 @@ export interface components {
              * @default 0
              */
             gain_db: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
             /**
              * On
              * @default true
@@ -1887,6 +1912,47 @@ export interface components {
              * @enum {string}
              */
             type: "parallel";
+        };
+        /**
+         * Parameter
+         * @description One entry of a table: a number in a range, a switch, or a choice of words.
+         *
+         *     ``default``, ``minimum`` and ``maximum`` are in ``unit``; ``none`` is what null reads as where it is allowed.
+         */
+        Parameter: {
+            /**
+             * Choices
+             * @default []
+             */
+            choices: (string | number)[];
+            /** Default */
+            default?: number | boolean | string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "switch" | "choice";
+            /** Label */
+            label: string;
+            /** Maximum */
+            maximum?: number | null;
+            /** Minimum */
+            minimum?: number | null;
+            /** Name */
+            name: string;
+            /** None */
+            none?: string | null;
+            /**
+             * Scale
+             * @default linear
+             * @enum {string}
+             */
+            scale: "linear" | "logarithmic";
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
         };
         /**
          * PasteProcessors
@@ -3021,6 +3087,129 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    getCatalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: components["schemas"]["Parameter"];
+                        };
+                    };
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     listJobs: {
         parameters: {
             query?: never;

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import type { KeyboardEvent } from "react";
 
+import { limitsOf } from "../api/parameters";
 import { formatDb } from "../lib/format";
 import { useDrag } from "./useDrag";
 import { useNudge } from "./useNudge";
@@ -19,8 +20,9 @@ type FaderProps = {
   focused: boolean;
 };
 
+/** Where the fader's travel ends; below lies silence. */
 const LOWEST_DB = -60;
-const HIGHEST_DB = 24;
+const HIGHEST_DB = limitsOf("strip", "fader_db").maximum;
 
 /** Below the visible scale the fader runs faster, down to silence. */
 function toShare(levelDb: number | null): number {

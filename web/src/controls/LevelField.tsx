@@ -1,3 +1,4 @@
+import { limitsOf } from "../api/parameters";
 import { formatDb } from "../lib/format";
 import { ValueField, type ValueFieldProps } from "./ValueField";
 
@@ -7,17 +8,8 @@ type LevelFieldProps = Pick<
 > & { minimum?: number; maximum?: number };
 
 /** A level in dB that goes down to silence. */
-export function LevelField({ minimum = -120, maximum = 24, ...props }: LevelFieldProps) {
+export function LevelField(props: LevelFieldProps) {
   return (
-    <ValueField
-      minimum={minimum}
-      maximum={maximum}
-      fallback={0}
-      step={0.5}
-      unit="dB"
-      nullAt="bottom"
-      format={formatDb}
-      {...props}
-    />
+    <ValueField {...limitsOf("strip", "fader_db")} step={0.5} nullAt="bottom" format={formatDb} {...props} />
   );
 }

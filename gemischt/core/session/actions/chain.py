@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import Field, TypeAdapter, ValidationError
 
 from gemischt.core.errors import InvalidAction, InvalidSession
+from gemischt.core.parameters import table_of
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
@@ -144,15 +145,15 @@ class SetProcessor(Action):
 
     def describe(self, session: Session) -> str:
         strip = find_strip(session, self.strip)
-        label = label_of(find_processor(strip, self.processor).type)
+        processor = find_processor(strip, self.processor)
         words: list[str] = []
         if self.on is not None:
             words.append("on" if self.on else "bypassed")
         if self.key is not None:
             source = self.key.source
             words.append(f"keyed by {find_strip(session, source).name}" if source else "hears itself")
-        words.extend(_describe_parameter(name, value) for name, value in self.params.items())
-        return f"{strip.name}: {label} {', '.join(words)}"
+        words.extend(_describe_parameter(processor, name, value) for name, value in self.params.items())
+        return f"{strip.name}: {label_of(processor.type)} {', '.join(words)}"
 
 
 def _with_params(processor: Processor, values: dict[str, Any], where: str) -> Processor:
@@ -164,21 +165,13 @@ def _with_params(processor: Processor, values: dict[str, Any], where: str) -> Pr
     try:
         params = table.model_validate({**processor.params.model_dump(mode="json"), **values})
     except ValidationError as error:
-        raise InvalidSession(faults_of(error), where=f"{where}: {label_of(processor.type)}") from None
+        given = {**processor.params.model_dump(mode="json"), **values}
+        raise InvalidSession(faults_of(error, given), where=f"{where}: {label_of(processor.type)}") from None
     return processor.model_copy(update={"params": params})
 
 
-_UNITS = {"db": "dB", "dbtp": "dBTP", "ms": "ms", "hz": "Hz", "s": "s"}
-_NULLS = {"ratio": "endless", "range_db": "unlimited", "level_db": "silent", "note": "free"}
-
-
-def _describe_parameter(name: str, value: Any) -> str:
+def _describe_parameter(processor: Processor, name: str, value: Any) -> str:
     if name == "bands":
         return f"{len(value)} band{'' if len(value) == 1 else 's'}"
-    words, _, suffix = name.rpartition("_")
-    unit = _UNITS.get(suffix, "")
-    label = words if unit else name.replace("_", " ")
-    if isinstance(value, bool):
-        return f"{label} {'on' if value else 'off'}"
-    shown = _NULLS.get(name, "open") if value is None else f"{value:.3g}" if isinstance(value, float) else value
-    return f"{label.replace('_', ' ')} {shown} {unit}".strip()
+    parameter = None if processor.type == "parallel" else table_of(type(processor.params)).get(name)
+    return f"{name} {value}" if parameter is None else parameter.describe(value)

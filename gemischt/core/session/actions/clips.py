@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import LONGEST_SONG_S, Clip, FadeShape, Id, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip
@@ -21,9 +21,9 @@ class ClipSettings(FrozenModel):
     start_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
     offset_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
     length_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
-    gain_db: float | None = parameter(0.0, -120.0, 48.0, label="Clip gain", unit="dB")
-    fade_in_s: float | None = Field(default=None, ge=0.0, le=3600.0)
-    fade_out_s: float | None = Field(default=None, ge=0.0, le=3600.0)
+    gain_db: float | None = same_as(Clip, "gain_db")
+    fade_in_s: float | None = same_as(Clip, "fade_in_s")
+    fade_out_s: float | None = same_as(Clip, "fade_out_s")
     fade_shape: FadeShape = "linear"
     reversed: bool = False
 

@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import parameter
+from gemischt.core.parameters import same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import ControlGroup, Id, Name, Session
 from gemischt.core.session.edits import find_group, fresh_strip_id, show_db
@@ -17,7 +17,7 @@ class AddGroup(Action):
     type: Literal["add-group"] = "add-group"
     name: Name
     members: tuple[Id, ...] = Field(min_length=1, max_length=512)
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    level_db: float | None = same_as(ControlGroup, "level_db")
 
     def apply(self, session: Session) -> Session:
         group = ControlGroup(
@@ -38,7 +38,7 @@ class SetGroup(Action):
     type: Literal["set-group"] = "set-group"
     group: Id
     name: Name = "Group"
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
+    level_db: float | None = same_as(ControlGroup, "level_db")
     mute: bool = False
     members: tuple[Id, ...] = ()
 

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Id, Lane, LanePlace, Name, Parallel, Session, Strip
@@ -53,7 +53,7 @@ class SetParallel(Action):
     strip: Id
     block: Id
     name: Name = "Lanes"
-    level_db: float | None = parameter(0.0, -60.0, 24.0, label="Level", unit="dB")
+    level_db: float | None = same_as(Parallel, "level_db")
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
@@ -119,8 +119,8 @@ class LaneSettings(FrozenModel):
 
     lane: Id
     name: Name = "Lane"
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Level", unit="dB")
-    shift_ms: float = parameter(0.0, -50.0, 50.0, label="Shift", unit="ms")
+    level_db: float | None = same_as(Lane, "level_db")
+    shift_ms: float = same_as(Lane, "shift_ms")
     mute: bool = False
     solo: bool = False
     polarity_inverted: bool = False

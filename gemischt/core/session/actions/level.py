@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Color, Id, InputPickUp, Name, Pan, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip, show_db
@@ -18,14 +18,14 @@ class StripSettings(FrozenModel):
     name: Name = ""
     color: Color = "#000000"
     input: InputPickUp = "as-is"
-    trim_db: float = parameter(0.0, -60.0, 60.0, label="Trim", unit="dB")
+    trim_db: float = same_as(Strip, "trim_db")
     polarity_inverted: bool = False
-    fader_db: float | None = parameter(0.0, -120.0, 24.0, label="Fader", unit="dB")
+    fader_db: float | None = same_as(Strip, "fader_db")
     mute: bool = False
     solo: bool = False
     solo_safe: bool = False
     pan: Pan = Pan()
-    width: float = parameter(1.0, 0.0, 2.0, label="Width")
+    width: float = same_as(Strip, "width")
 
     def values(self) -> dict[str, Any]:
         """The fields that were given."""

@@ -6,7 +6,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import FrozenModel, parameter
+from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Id, Name, Send, Session, Strip, Tap
 from gemischt.core.session.edits import (
@@ -106,7 +106,7 @@ class AddSend(Action):
     type: Literal["add-send"] = "add-send"
     strips: tuple[Id, ...] = Field(min_length=1, max_length=512)
     to: Id
-    level_db: float | None = parameter(NEW_SEND_DB, -120.0, 24.0, label="Send", unit="dB")
+    level_db: float | None = same_as(Send, "level_db", default=NEW_SEND_DB)
     tap: Tap = "post-fader"
 
     def apply(self, session: Session) -> Session:
@@ -139,7 +139,7 @@ class SendSettings(FrozenModel):
     strip: Id
     send: Id
     to: Id = "mix"
-    level_db: float | None = parameter(0.0, -120.0, 24.0, label="Send", unit="dB")
+    level_db: float | None = same_as(Send, "level_db")
     tap: Tap = "post-fader"
     on: bool = True
 

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
+import { limitsOf } from "../../api/parameters";
 import type { Compressor, Key, Strip } from "../../api/types";
 import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
@@ -122,13 +123,9 @@ function KeyPicker({ strip, processor, now, onKey }: KeyPickerProps) {
     <ValueField
       label={name === "low_cut_hz" ? "Detector low cut" : "Detector high cut"}
       value={key.filter[name] ?? null}
-      minimum={20}
-      maximum={20000}
-      fallback={null}
+      {...limitsOf("key_filter", name)}
       step={0.02}
-      logarithmic
       nullAt={nullAt}
-      unit="Hz"
       format={(value) => (value === null ? "open" : formatHz(value))}
       onPreview={(value) =>
         live.preview(keyAction(strip, processor, { filter: { ...key.filter, [name]: value } }))

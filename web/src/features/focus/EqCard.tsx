@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
+import { choicesOf, limitsOf, withinLimits } from "../../api/parameters";
 import type { Eq, EqBand, Strip } from "../../api/types";
 import { useActing, useTransport } from "../../app/SessionContext";
 import { frequencyToPx, pxToFrequency } from "../../canvas/scale";
@@ -112,29 +113,21 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
     const step = (values: (from: EqBand) => Partial<EqBand>) =>
       nudge((from) => withBand(from, index, values(from[index] ?? old)));
     if (along) step((from) => ({ frequency_hz: clampHz(from.frequency_hz * 2 ** (along / 12)) }));
-    else if (up && hasGain(old)) step((from) => ({ gain_db: clampGain(from.gain_db + up) }));
+    else if (up && hasGain(old))
+      step((from) => ({ gain_db: withinLimits("eq_band", "gain_db", from.gain_db + up) }));
     else if (event.key === "Delete") commit(bands.filter((_, place) => place !== index));
     else return;
     event.preventDefault();
     event.stopPropagation();
   };
 
-  const field = (
-    name: "frequency_hz" | "gain_db" | "q",
-    values: {
-      minimum: number;
-      maximum: number;
-      fallback: number;
-      step: number;
-      logarithmic?: boolean;
-      unit: string;
-    },
-  ) =>
+  const field = (name: "frequency_hz" | "gain_db" | "q", step: number) =>
     band && (
       <ValueField
         label={`Band ${chosen + 1} ${name === "q" ? "Q" : name === "gain_db" ? "gain" : "frequency"}`}
         value={band[name]}
-        {...values}
+        {...limitsOf("eq_band", name)}
+        step={step}
         format={(value) =>
           name === "frequency_hz" ? formatHz(value ?? 0) : formatNumber(value ?? 0, name === "q" ? 2 : 1)
         }
@@ -158,9 +151,10 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
           if (bands.length >= MAX_BANDS) return;
           const box = event.currentTarget.getBoundingClientRect();
           const fresh: EqBand = {
+            id: "",
             shape: "bell",
             frequency_hz: clampHz(pxToFrequency(event.clientX - box.left, box.width)),
-            gain_db: clampGain(pxToGain(event.clientY - box.top, box.height)),
+            gain_db: withinLimits("eq_band", "gain_db", pxToGain(event.clientY - box.top, box.height)),
             q: 1,
             slope_db_per_octave: 12,
             on: true,
@@ -191,41 +185,20 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
             onChange={(shape) => commit(changed(chosen, { shape: shape as EqBand["shape"] }))}
             width="66px"
           />
-          <span>
-            {field("frequency_hz", {
-              minimum: 10,
-              maximum: 22000,
-              fallback: 1000,
-              step: 0.01,
-              logarithmic: true,
-              unit: "Hz",
-            })}{" "}
-            Hz
-          </span>
-          {hasGain(band) && (
-            <span>
-              {field("gain_db", { minimum: -24, maximum: 24, fallback: 0, step: 0.5, unit: "dB" })} dB
-            </span>
-          )}
+          <span>{field("frequency_hz", 0.01)} Hz</span>
+          {hasGain(band) && <span>{field("gain_db", 0.5)} dB</span>}
           {band.shape.endsWith("cut") ? (
             <Choice
               label={`Band ${chosen + 1} slope`}
               value={String(band.slope_db_per_octave)}
-              options={["12", "24"].map((slope) => ({ value: slope, label: `${slope} dB/oct` }))}
+              options={choicesOf("eq_band", "slope_db_per_octave").map((slope) => ({
+                value: slope,
+                label: `${slope} dB/oct`,
+              }))}
               onChange={(slope) => commit(changed(chosen, { slope_db_per_octave: Number(slope) as 12 | 24 }))}
             />
           ) : (
-            <span>
-              Q{" "}
-              {field("q", {
-                minimum: 0.1,
-                maximum: 40,
-                fallback: 0.71,
-                step: 0.02,
-                logarithmic: true,
-                unit: "",
-              })}
-            </span>
+            <span>Q {field("q", 0.02)}</span>
           )}
           <SignButton
             label={`Remove band ${chosen + 1}`}
@@ -236,7 +209,15 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
         <PlainButton
           onClick={() =>
             commit([
-              { shape: "bell", frequency_hz: 1000, gain_db: 0, q: 1, slope_db_per_octave: 12, on: true },
+              {
+                id: "",
+                shape: "bell",
+                frequency_hz: 1000,
+                gain_db: 0,
+                q: 1,
+                slope_db_per_octave: 12,
+                on: true,
+              },
             ])
           }
         >
@@ -306,9 +287,6 @@ function hasGain(band: EqBand): boolean {
 }
 
 function clampHz(frequencyHz: number): number {
-  return Number(Math.min(20000, Math.max(20, frequencyHz)).toPrecision(4));
-}
-
-function clampGain(gainDb: number): number {
-  return Math.round(10 * Math.min(EQ_RANGE_DB, Math.max(-EQ_RANGE_DB, gainDb))) / 10;
+  const { minimum, maximum } = limitsOf("eq_band", "frequency_hz");
+  return Number(Math.min(maximum, Math.max(minimum, frequencyHz)).toPrecision(4));
 }

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useLayoutEffect, useRef, type ReactNode } from "react";
 
+import { limitsOf } from "../../api/parameters";
 import type { Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { REFERENCE_DB, SCALE_HIGH_DB, SCALE_LOW_DB } from "../../canvas/scale";
@@ -150,11 +151,8 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
           <ValueField
             label="Trim of the focused strip"
             value={strip.trim_db}
-            minimum={-60}
-            maximum={60}
-            fallback={0}
+            {...limitsOf("strip", "trim_db")}
             step={0.5}
-            unit="dB"
             color="quiet"
             format={(value) => formatNumber(value ?? 0, 1)}
             onPreview={(value) =>

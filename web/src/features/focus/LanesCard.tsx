@@ -108,7 +108,6 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
         <LevelField
           label={`${block.name}: level`}
           value={block.level_db}
-          minimum={-60}
           onPreview={(value) => live.preview(setBlock(value))}
           onCommit={(value) => void edit(setBlock(value))}
           onCancel={() => live.revert()}

@@ -1,13 +1,13 @@
 import { chakra } from "@chakra-ui/react";
 
-import { useProcessors } from "../../api/queries";
+import { isPart, limitsOf, noneOf, type Part } from "../../api/parameters";
 import type { Wish } from "../../api/types";
 import { useActing } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { ValueField } from "../../controls/ValueField";
 import { formatHz, formatNumber } from "../../lib/format";
-import { rangeOf, SHOWN, tableOf, type Range, type Shown } from "./parameters";
+import { SHOWN, type Shown } from "./parameters";
 
 type Values = Record<string, number | string | boolean | null | undefined>;
 
@@ -21,9 +21,7 @@ type ParametersProps = {
 
 /** A processor's parameters in two columns, each with its range from the server's table. */
 export function Parameters({ kind, params, action, instead }: ParametersProps) {
-  const { data: kinds } = useProcessors();
-  const table = tableOf(kinds, kind);
-  if (!table) return null;
+  if (!isPart(kind)) return null;
   return (
     <chakra.div
       display="grid"
@@ -47,7 +45,7 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
           ) : (
             <Parameter
               shown={shown}
-              range={rangeOf(table, shown.name)}
+              part={kind}
               value={params[shown.name] ?? null}
               set={(value) => action({ params: { [shown.name]: value } })}
             />
@@ -60,12 +58,12 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
 
 type ParameterProps = {
   shown: Shown;
-  range: Range;
+  part: Part;
   value: number | string | boolean | null;
   set: (value: number | string | boolean | null) => Wish;
 };
 
-function Parameter({ shown, range, value, set }: ParameterProps) {
+function Parameter({ shown, part, value, set }: ParameterProps) {
   const { live, edit } = useActing();
   if (shown.kind === "switch") {
     return (
@@ -89,23 +87,19 @@ function Parameter({ shown, range, value, set }: ParameterProps) {
       />
     );
   }
-  const hertz = range.unit === "Hz";
+  const limits = limitsOf(part, shown.name);
   return (
     <span>
       <ValueField
         label={shown.label}
         value={typeof value === "number" ? value : null}
-        minimum={range.minimum}
-        maximum={range.maximum}
-        fallback={range.fallback}
-        step={range.logarithmic ? 0.02 : range.maximum <= 2 ? 0.02 : 0.5}
-        logarithmic={range.logarithmic}
-        nullAt={range.nullable ? shown.noneAt : undefined}
-        unit={range.unit}
+        {...limits}
+        step={limits.logarithmic || limits.maximum <= 2 ? 0.02 : 0.5}
+        nullAt={noneOf(part, shown.name) === null ? undefined : shown.noneAt}
         format={(number) =>
           number === null
             ? (shown.none ?? "none")
-            : hertz
+            : limits.unit === "Hz"
               ? formatHz(number)
               : formatNumber(number, shown.decimals)
         }
@@ -113,7 +107,7 @@ function Parameter({ shown, range, value, set }: ParameterProps) {
         onCommit={(number) => void edit(set(number))}
         onCancel={() => live.revert()}
       />{" "}
-      <chakra.span color="quiet">{range.unit === ":1" ? ": 1" : range.unit}</chakra.span>
+      <chakra.span color="quiet">{limits.unit === ":1" ? ": 1" : limits.unit}</chakra.span>
     </span>
   );
 }

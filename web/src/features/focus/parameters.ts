@@ -1,42 +1,4 @@
-import type { ProcessorListing } from "../../api/types";
-
-type NumberSchema = { minimum?: number; maximum?: number; type?: string };
-type Field = NumberSchema & {
-  anyOf?: NumberSchema[];
-  default?: number | string | boolean | null;
-  unit?: string;
-  scale?: string;
-  enum?: string[];
-};
-
-/** A processor's parameter table, as the server tells it. */
-export type ParameterTable = { properties: Record<string, Field> };
-
-export function tableOf(kinds: ProcessorListing[] | undefined, kind: string): ParameterTable | undefined {
-  return kinds?.find((item) => item.kind === kind)?.parameters as ParameterTable | undefined;
-}
-
-export type Range = {
-  minimum: number;
-  maximum: number;
-  fallback: number | null;
-  nullable: boolean;
-  unit: string;
-  logarithmic: boolean;
-};
-
-export function rangeOf(table: ParameterTable, name: string): Range {
-  const field = table.properties[name];
-  const numeric = field?.anyOf?.find((option) => option.type === "number") ?? field;
-  return {
-    minimum: numeric?.minimum ?? 0,
-    maximum: numeric?.maximum ?? 1,
-    fallback: typeof field?.default === "number" ? field.default : null,
-    nullable: Boolean(field?.anyOf?.some((option) => option.type === "null")),
-    unit: field?.unit ?? "",
-    logarithmic: field?.scale === "logarithmic",
-  };
-}
+import { choicesOf } from "../../api/parameters";
 
 /** How one parameter is shown. */
 export type Shown =
@@ -59,11 +21,10 @@ const number = (
   noneAt: "top" | "bottom" = "top",
 ): Shown => ({ kind: "number", name, label, decimals, none, noneAt });
 
-const NOTES = ["1/2", "1/4", "1/8", "1/16"].flatMap((note) => [
-  { value: note, label: note },
-  { value: `${note}.`, label: `${note} dotted` },
-  { value: `${note}T`, label: `${note} triplet` },
-]);
+const NOTES = choicesOf("delay", "note").map((note) => ({
+  value: note,
+  label: note.replace(".", " dotted").replace("T", " triplet"),
+}));
 
 /** What the plain cards show, in order. */
 export const SHOWN: Record<string, Shown[]> = {

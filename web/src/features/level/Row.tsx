@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { memo, type MouseEvent } from "react";
 
+import { limitsOf, withinLimits } from "../../api/parameters";
 import type { Pan, Strip, StripSettings } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
 import { useActing } from "../../app/SessionContext";
@@ -61,8 +62,8 @@ export const Row = memo(function Row(props: RowProps) {
       own,
       ...others.map((other) => {
         if (!field || by === null || strip[field] === null) return { strip: other.id, ...values };
-        const moved = (other[field] ?? -120) + by - (strip[field] ?? 0);
-        return { strip: other.id, [field]: Math.round(10 * moved) / 10 };
+        const from = other[field] ?? limitsOf("strip", field).minimum;
+        return { strip: other.id, [field]: withinLimits("strip", field, from + by - (strip[field] ?? 0)) };
       }),
     ];
   };
@@ -159,11 +160,8 @@ export const Row = memo(function Row(props: RowProps) {
         <ValueField
           label={`${strip.name}: trim`}
           value={trimDb}
-          minimum={-60}
-          maximum={60}
-          fallback={0}
+          {...limitsOf("strip", "trim_db")}
           step={0.5}
-          unit="dB"
           color={trimDb === 0 ? "quiet" : "ink"}
           format={(value) => formatNumber(value ?? 0, 1)}
           onPreview={preview("trim_db")}

@@ -1,10 +1,9 @@
 import { chakra } from "@chakra-ui/react";
 
+import { limitsOf } from "../../api/parameters";
 import { useOpen } from "../../app/SessionContext";
 import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
-
-const USUAL_DBFS = -18;
 
 /** Where the session's VU reads 0. */
 export function VuReference() {
@@ -15,12 +14,9 @@ export function VuReference() {
       <ValueField
         label="0 VU"
         value={state.document.vu_reference_dbfs}
-        minimum={-40}
-        maximum={0}
-        fallback={USUAL_DBFS}
+        {...limitsOf("session", "vu_reference_dbfs")}
         step={1}
-        unit="dBFS"
-        format={(value) => formatNumber(value ?? USUAL_DBFS, 1)}
+        format={(value) => formatNumber(value ?? 0, 1)}
         onPreview={() => undefined}
         onCommit={(value) => void edit({ type: "set-song", vu_reference_dbfs: value })}
         onCancel={() => undefined}

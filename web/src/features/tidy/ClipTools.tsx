@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 
+import { limitsOf } from "../../api/parameters";
 import { useOpen } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { LevelField } from "../../controls/LevelField";
@@ -28,9 +29,7 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
     <ValueField
       label={`Clip ${label}`}
       value={clip[field] ?? null}
-      minimum={0}
-      maximum={3600}
-      fallback={null}
+      {...limitsOf("clip", field)}
       step={0.05}
       format={(value) => (value === null ? "auto" : `${formatNumber(value, 2)} s`)}
       onPreview={(value) => live.preview(set({ [field]: value }))}
@@ -65,7 +64,7 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
         <LevelField
           label="Clip gain"
           value={clip.gain_db}
-          maximum={48}
+          {...limitsOf("clip", "gain_db")}
           onPreview={(value) => live.preview(set({ gain_db: value }))}
           onCommit={(value) => void edit(set({ gain_db: value }))}
           onCancel={() => live.revert()}

@@ -1,0 +1,198 @@
+"""Addresses: one for every parameter of a session, and what there is to know of it.
+
+    strips/ID/FIELD                          strips/ID/pan/FIELD         strips/ID/sends/SEND/FIELD
+    strips/ID/chain/PROCESSOR/FIELD          strips/ID/chain/PROCESSOR/key/FIELD     .../key/filter/FIELD
+    strips/ID/chain/EQ/bands/BAND/FIELD      strips/ID/chain/BLOCK/lanes/LANE/FIELD
+    control_groups/ID/FIELD
+
+Processors inside lanes are addressed like those of the chain: their ids are unique within the strip. FIELD is a name of
+the part's table (core.parameters.table_of), a processor's own parameters included.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from gemischt.core.errors import InvalidAction
+from gemischt.core.parameters import FrozenModel, Parameter, table_of
+from gemischt.core.routing.graph import walk_chain
+from gemischt.core.session.document import Session, Strip
+
+Part = Any
+"""A model of the document, of whichever kind the address leads to."""
+_PARTS = ("strips", "control_groups", "sends", "chain", "bands", "lanes")
+"""Fields that hold parts with ids."""
+
+
+@dataclass(frozen=True)
+class Addressed:
+    """A parameter at its place: its entry in the table, and its value there."""
+
+    address: str
+    parameter: Parameter
+    value: Any
+
+
+def parameters_of(session: Session) -> Iterator[Addressed]:
+    """Every parameter of a session, in the order of the document."""
+    for strip in session.strips:
+        yield from _parameters_of(f"strips/{strip.id}", strip)
+    for group in session.control_groups:
+        yield from _parameters_of(f"control_groups/{group.id}", group)
+
+
+def parameters_in(part: FrozenModel) -> Iterator[Addressed]:
+    """Every parameter of a part of the document, addressed from there."""
+    for item in _parameters_of("", part):
+        yield Addressed(item.address.removeprefix("/"), item.parameter, item.value)
+
+
+def read(session: Session, address: str) -> Addressed:
+    """The parameter at an address.
+
+    Raises:
+        InvalidAction: there is none; it says how far the address leads.
+    """
+    part: Part = session
+    steps = address.split("/")
+    for place in _places(session, steps[:-1]):
+        part = place.part
+    parameter = _tables(part).get(steps[-1])
+    if parameter is None:
+        raise InvalidAction(f'there is no parameter "{steps[-1]}"', where="/".join(steps[:-1]))
+    return Addressed(address, parameter, getattr(_holder(part, steps[-1]), steps[-1]))
+
+
+def write(session: Session, address: str, value: Any) -> Session:
+    """The session with another value at an address.
+
+    Raises:
+        InvalidAction: there is no such parameter, or it does not take the value.
+    """
+    found = read(session, address)
+    *way, name = address.split("/")
+    places = _places(session, way)
+    changed = _with_value(places[-1].part, name, value, found)
+    for outer, place in zip(reversed([session, *(place.part for place in places[:-1])]), reversed(places), strict=True):
+        changed = place.put_back(outer, changed)
+    if not isinstance(changed, Session):
+        raise InvalidAction("an address begins with strips or control_groups", where=address)
+    return changed
+
+
+@dataclass(frozen=True)
+class _Place:
+    """A part on the way to a parameter, and how the part around it takes a changed one."""
+
+    part: Part
+    put_back: Callable[[Part, Part], Part]
+
+
+def _places(session: Session, steps: list[str]) -> list[_Place]:
+    """Every part on the way, from the session inwards."""
+    places: list[_Place] = []
+    part: Part = session
+    at = 0
+    while at < len(steps):
+        field = steps[at]
+        if field in _PARTS and at + 1 < len(steps) and _has(part, field):
+            place = _place_by_id(part, field, steps[at + 1], "/".join(steps[: at + 1]))
+            at += 2
+        elif _has(part, field) and isinstance(inner := getattr(_holder(part, field), field), BaseModel):
+            place = _Place(inner, _put_field(field))
+            at += 1
+        else:
+            raise InvalidAction(f'there is nothing called "{field}"', where="/".join(steps[:at]) or "session")
+        places.append(place)
+        part = place.part
+    return places
+
+
+def _place_by_id(part: Part, field: str, part_id: str, where: str) -> _Place:
+    parts = getattr(_holder(part, field), field)
+    within = walk_chain(parts) if field == "chain" else parts
+    for inner in within:
+        if inner.id == part_id:
+            return _Place(inner, _put_processor(part_id) if field == "chain" else _put_by_id(field, part_id))
+    raise InvalidAction(f'there is no "{part_id}"', where=where)
+
+
+def _models(part: Part) -> tuple[BaseModel, ...]:
+    """The part itself and, of a processor, its parameters."""
+    return (part, part.params) if hasattr(part, "params") else (part,)
+
+
+def _has(part: Part, field: str) -> bool:
+    return any(field in type(model).model_fields for model in _models(part))
+
+
+def _holder(part: Part, field: str) -> Part:
+    """The model that has a field."""
+    return next(model for model in _models(part) if field in type(model).model_fields)
+
+
+def _tables(part: Part) -> dict[str, Parameter]:
+    return {name: entry for model in _models(part) for name, entry in table_of(type(model)).items()}
+
+
+def _with_value(part: Part, name: str, value: Any, found: Addressed) -> Part:
+    holder = _holder(part, name)
+    try:
+        checked = type(holder).model_validate({**holder.model_dump(by_alias=True), name: value})
+    except ValidationError as error:
+        reason = error.errors(include_url=False)[0]["msg"]
+        raise InvalidAction(f"{found.parameter.label}: {reason}, got {value!r}", where=found.address) from None
+    changed = holder.model_copy(update={name: getattr(checked, name)})
+    return changed if holder is part else part.model_copy(update={"params": changed})
+
+
+def _put_field(field: str) -> Callable[[Part, Part], Part]:
+    return lambda outer, inner: outer.model_copy(update={field: inner})
+
+
+def _put_by_id(field: str, part_id: str) -> Callable[[Part, Part], Part]:
+    def put(outer: Part, inner: Part) -> Part:
+        holder = _holder(outer, field)
+        parts = tuple(inner if part.id == part_id else part for part in getattr(holder, field))
+        changed = holder.model_copy(update={field: parts})
+        return changed if holder is outer else outer.model_copy(update={"params": changed})
+
+    return put
+
+
+def _put_processor(processor_id: str) -> Callable[[Part, Part], Part]:
+    """Into a strip's chain, or into the chain of one of its lanes."""
+
+    def put(outer: Part, inner: Part) -> Part:
+        chain: list[Part] = []
+        for processor in outer.chain:
+            if processor.id == processor_id:
+                chain.append(inner)
+            elif processor.type == "parallel":
+                lanes = tuple(put(lane, inner) for lane in processor.lanes)
+                chain.append(processor.model_copy(update={"lanes": lanes}))
+            else:
+                chain.append(processor)
+        return outer.model_copy(update={"chain": tuple(chain)})
+
+    return put
+
+
+def _parameters_of(address: str, part: Part) -> Iterator[Addressed]:
+    """A part's own parameters, then those of the parts inside it."""
+    for name, parameter in _tables(part).items():
+        yield Addressed(f"{address}/{name}", parameter, getattr(_holder(part, name), name))
+    for model in _models(part):
+        for field in type(model).model_fields:
+            inner = getattr(model, field)
+            if field == "chain":
+                # A lane's processors are among the strip's.
+                for processor in walk_chain(inner) if isinstance(part, Strip) else ():
+                    yield from _parameters_of(f"{address}/chain/{processor.id}", processor)
+            elif field in _PARTS:
+                for one in inner:
+                    yield from _parameters_of(f"{address}/{field}/{one.id}", one)
+            elif isinstance(inner, FrozenModel) and field != "params":
+                yield from _parameters_of(f"{address}/{field}", inner)
