@@ -16,7 +16,7 @@ from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors import eq
-from gemischt.core.processors.base import BlockProcessor, Place
+from gemischt.core.processors.base import Place
 from gemischt.core.processors.compressor import DynamicsProcessor
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay import DelayProcessor
@@ -28,6 +28,7 @@ from gemischt.core.processors.reverb import Reverb
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
+from tests.support.places import Alone
 
 RATE_HZ = 48000
 SECONDS = 4
@@ -47,8 +48,8 @@ def run() -> None:
 
 def equalizer() -> None:
     params = EqParams(bands=tuple(EqBand(frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)))
-    own = eq.Equalizer(PLACE)
-    own.set(params, on=True, glide=False)
+    own = Alone(eq.Equalizer, PLACE)
+    own.set(params)
     peer = pedalboard.Pedalboard(
         [pedalboard.PeakFilter(cutoff_frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)]
     )
@@ -56,8 +57,8 @@ def equalizer() -> None:
 
     def ours() -> None:
         for block in BLOCKS:
-            copy = block.copy()
-            own.process(copy, copy, copy.shape[1])
+            own.audio[:, : block.shape[1]] = block
+            own.run(block.shape[1])
 
     def theirs() -> None:
         for block in BLOCKS_FLOAT:
@@ -73,16 +74,16 @@ def equalizer() -> None:
 
 
 def compressor() -> None:
-    own = DynamicsProcessor(PLACE)
-    own.set(CompressorParams(threshold_db=-24.0), on=True, glide=False)
+    own = Alone(DynamicsProcessor, PLACE)
+    own.set(CompressorParams(threshold_db=-24.0))
     peer = pedalboard.Pedalboard(
         [pedalboard.Compressor(threshold_db=-24.0, ratio=4.0, attack_ms=5.0, release_ms=120.0)]
     )
 
     def ours() -> None:
         for block in BLOCKS:
-            copy = block.copy()
-            own.process(copy, copy, copy.shape[1])
+            own.audio[:, : block.shape[1]] = block
+            own.run(block.shape[1])
 
     def theirs() -> None:
         for block in BLOCKS_FLOAT:
@@ -95,11 +96,11 @@ def compressor() -> None:
 
 def effects() -> None:
     """What has a peer in the C++ library, side by side; the saturator's peer bends without oversampling."""
-    saturator = Saturator(late(Saturator.latency_of(SaturatorParams(), RATE_HZ)))
-    limiter = Limiter(late(Limiter.latency_of(LimiterParams(), RATE_HZ)))
-    pairs: tuple[tuple[str, BlockProcessor, FrozenModel, pedalboard.Plugin, str], ...] = (
-        ("reverb", Reverb(PLACE), ReverbParams(wet=0.5), pedalboard.Reverb(room_size=0.6), "4 x"),
-        ("delay", DelayProcessor(PLACE), DelayParams(wet=0.5), pedalboard.Delay(0.35, 0.35, 0.5), "2 x"),
+    saturator = Alone(Saturator, late(Saturator.latency_of(SaturatorParams(), RATE_HZ)))
+    limiter = Alone(Limiter, late(Limiter.latency_of(LimiterParams(), RATE_HZ)))
+    pairs: tuple[tuple[str, Alone, FrozenModel, pedalboard.Plugin, str], ...] = (
+        ("reverb", Alone(Reverb, PLACE), ReverbParams(wet=0.5), pedalboard.Reverb(room_size=0.6), "4 x"),
+        ("delay", Alone(DelayProcessor, PLACE), DelayParams(wet=0.5), pedalboard.Delay(0.35, 0.35, 0.5), "2 x"),
         (
             "saturator, 16 x oversampled",
             saturator,
@@ -110,13 +111,13 @@ def effects() -> None:
         ("limiter, true peak", limiter, LimiterParams(), pedalboard.Limiter(-1.0, 80.0), "0.5 x"),
     )
     for name, own, params, peer, goal in pairs:
-        own.set(params, on=True, glide=False)
+        own.set(params)
         board = pedalboard.Pedalboard([peer])
 
-        def ours(own: BlockProcessor = own) -> None:
+        def ours(own: Alone = own) -> None:
             for block in BLOCKS:
-                copy = block.copy()
-                own.process(copy, copy, copy.shape[1])
+                own.audio[:, : block.shape[1]] = block
+                own.run(block.shape[1])
 
         def theirs(board: pedalboard.Pedalboard = board) -> None:
             for block in BLOCKS_FLOAT:

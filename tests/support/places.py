@@ -22,13 +22,13 @@ def place(*, rate_hz: int = RATE_HZ, n_channels: int = 2, max_block: int = 96000
 
 
 class Alone:
-    """A processor with buffers of its own."""
+    """A processor with buffers of its own; it works in ``audio``."""
 
     def __init__(self, kind: type[BlockProcessor], where: Place, *, n_detected: int | None = None) -> None:
-        self._audio = np.zeros((where.n_channels, where.max_block))
+        self.audio = np.zeros((where.n_channels, where.max_block))
         keyed = n_detected is not None
-        self._detector = np.zeros((n_detected or 0, where.max_block)) if keyed else self._audio
-        self.processor: Any = kind(where, self._audio, self._detector)
+        self._detector = np.zeros((n_detected or 0, where.max_block)) if keyed else self.audio
+        self.processor: Any = kind(where, self.audio, self._detector)
         self._table = table_of(self.processor.calls)
 
     def set(self, params: Any, *, on: bool = True, glide: bool = False) -> None:
@@ -37,11 +37,15 @@ class Alone:
 
     def process(self, audio: Audio, detector: Audio, n_samples: int) -> None:
         """Work on ``audio`` in place; ``detector`` counts if there is a key."""
+        self.audio[:, :n_samples] = audio[:, :n_samples]
+        if self._detector is not self.audio:
+            self._detector[:, :n_samples] = detector[:, :n_samples]
+        self.run(n_samples)
+        audio[:, :n_samples] = self.audio[:, :n_samples]
+
+    def run(self, n_samples: int) -> None:
+        """Work on what is in ``audio``."""
         for control in self.processor.controls:
             if control.moves:
                 control.fill(0, n_samples)
-        self._audio[:, :n_samples] = audio[:, :n_samples]
-        if self._detector is not self._audio:
-            self._detector[:, :n_samples] = detector[:, :n_samples]
         assert run_table(self._table, 0, len(self._table), n_samples, 0) == -1
-        audio[:, :n_samples] = self._audio[:, :n_samples]

@@ -4,21 +4,22 @@ Reference: R. Bristow-Johnson, Audio EQ Cookbook. Sections are (b0, b1, b2, a1, 
 """
 
 import math
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, CUBE, INT, inline_kernel, kernel
+from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, inline_kernel, kernel
+from gemischt.core.dsp.lanes import lane as lane_of
+from gemischt.core.dsp.lanes import load, shifted_in, spread, store, where
 from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, rests, step_of
 from gemischt.core.dsp.table import in_table
 
 Section: TypeAlias = tuple[float, float, float, float, float]
 
 IDENTITY: Section = (1.0, 0.0, 0.0, 0.0, 0.0)
-MOST_SECTIONS = 16
 # Below this, state is set to zero at the end of a block: far under any audible or storable level, and it keeps
 # decays from reaching the denormal range, which is slow.
 _TINY = 1e-30
@@ -110,60 +111,71 @@ def _normalised(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float
     return b0 / a0, b1 / a0, b2 / a0, a1 / a0, a2 / a0
 
 
-@inline_kernel
-def _step(
-    x: float, u: float, v: float, b0: float, b1: float, b2: float, a1: float, a2: float
-) -> tuple[float, float, float]:
-    """One sample through a section: what leaves it, and its two sums."""
-    y = fma(b0, x, u)
-    return y, fma(-a1, y, fma(b1, x, v)), fma(-a2, y, b2 * x)
+_BEHIND = 3
+"""By how many samples the last of four sections is behind the first."""
+_MASKS = np.array([[1.0 if lane % 4 <= step else 0.0 for lane in range(8)] for step in range(_BEHIND + 1)])
+"""Which lanes have a sample in the first steps of a wave; at last all."""
 
 
 @inline_kernel
-def _run_four(row: Audio, coefs: Audio, state: Audio, active: Counts, channel: int) -> None:
-    # Four sections in one pass: their recursions' latencies overlap.
-    p, q, r, s = 5 * active[0], 5 * active[1], 5 * active[2], 5 * active[3]
-    p0, p1, p2, p3, p4 = coefs[p], coefs[p + 1], coefs[p + 2], coefs[p + 3], coefs[p + 4]
-    q0, q1, q2, q3, q4 = coefs[q], coefs[q + 1], coefs[q + 2], coefs[q + 3], coefs[q + 4]
-    r0, r1, r2, r3, r4 = coefs[r], coefs[r + 1], coefs[r + 2], coefs[r + 3], coefs[r + 4]
-    s0, s1, s2, s3, s4 = coefs[s], coefs[s + 1], coefs[s + 2], coefs[s + 3], coefs[s + 4]
-    pu, pv = state[active[0], channel, 0], state[active[0], channel, 1]
-    qu, qv = state[active[1], channel, 0], state[active[1], channel, 1]
-    ru, rv = state[active[2], channel, 0], state[active[2], channel, 1]
-    su, sv = state[active[3], channel, 0], state[active[3], channel, 1]
-    for i in range(row.size):
-        x = row[i]
-        y, pu, pv = _step(x, pu, pv, p0, p1, p2, p3, p4)
-        x, qu, qv = _step(y, qu, qv, q0, q1, q2, q3, q4)
-        y, ru, rv = _step(x, ru, rv, r0, r1, r2, r3, r4)
-        x, su, sv = _step(y, su, sv, s0, s1, s2, s3, s4)
-        row[i] = x
-    state[active[0], channel, 0], state[active[0], channel, 1] = pu, pv
-    state[active[1], channel, 0], state[active[1], channel, 1] = qu, qv
-    state[active[2], channel, 0], state[active[2], channel, 1] = ru, rv
-    state[active[3], channel, 0], state[active[3], channel, 1] = su, sv
+def _run_wave(
+    left: Audio, right: Audio, coefs: Audio, state: Audio, active: Counts, n_sections: int, channel: int, rows: Audio
+) -> None:
+    """Up to four sections in series over two channels, in lanes: each section works on the sample before the one that
+    the section ahead of it works on. Where there are fewer, the last ones pass on what they get.
+
+    The state is that of the transposed direct form II; its next value does not wait for the output:
+    u' = (b1 - a1 b0) x - a1 u + v, v' = (b2 - a2 b0) x - a2 u.
+    """
+    for lane in range(8):
+        rows[0, lane] = 1.0
+        for k in range(1, 7):
+            rows[k, lane] = 0.0
+    for k in range(n_sections):
+        at = 5 * active[k]
+        b0, a1, a2 = coefs[at], coefs[at + 3], coefs[at + 4]
+        for half in range(2):
+            lane = 4 * half + k
+            rows[0, lane] = b0
+            rows[1, lane], rows[2, lane] = coefs[at + 1] - a1 * b0, -a1
+            rows[3, lane], rows[4, lane] = coefs[at + 2] - a2 * b0, -a2
+            of = min(channel + half, state.shape[1] - 1)
+            rows[5, lane], rows[6, lane] = state[active[k], of, 0], state[active[k], of, 1]
+    b0s, c1s, d1s, c2s, d2s = load(rows[0], 0), load(rows[1], 0), load(rows[2], 0), load(rows[3], 0), load(rows[4], 0)
+    u, v = load(rows[5], 0), load(rows[6], 0)
+    y = spread(0.0)
+    n = left.size
+    for i in range(min(n, _BEHIND)):
+        y, u, v = _masked_step(shifted_in(y, left[i], right[i]), u, v, b0s, c1s, d1s, c2s, d2s, load(_MASKS[i], 0))
+    left_in, right_in = left[min(n, _BEHIND) :], right[min(n, _BEHIND) :]
+    for i in range(left_in.size):
+        x = shifted_in(y, left_in[i], right_in[i])
+        y = fma(b0s, x, u)
+        u_next = fma(d1s, u, fma(c1s, x, v))
+        v = fma(d2s, u, c2s * x)
+        u = u_next
+        left[i], right[i] = lane_of(y, 3), lane_of(y, 7)
+    for i in range(n, n + _BEHIND):
+        mask = load(_MASKS[min(i, _BEHIND)], 0) - load(_MASKS[i - n], 0)
+        y, u, v = _masked_step(shifted_in(y, 0.0, 0.0), u, v, b0s, c1s, d1s, c2s, d2s, mask)
+        if i >= _BEHIND:
+            left[i - _BEHIND], right[i - _BEHIND] = lane_of(y, 3), lane_of(y, 7)
+    store(rows[5], 0, u)
+    store(rows[6], 0, v)
+    for k in range(n_sections):
+        for half in range(2):
+            if channel + half < state.shape[1]:
+                state[active[k], channel + half, 0] = rows[5, 4 * half + k]
+                state[active[k], channel + half, 1] = rows[6, 4 * half + k]
 
 
 @inline_kernel
-def _run_one(row: Audio, section: Audio, state: Audio) -> None:
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
-    u, v = state[0], state[1]
-    for i in range(row.size):
-        row[i], u, v = _step(row[i], u, v, b0, b1, b2, a1, a2)
-    state[0], state[1] = u, v
-
-
-@inline_kernel
-def _run_one_twice(left: Audio, right: Audio, section: Audio, state: Audio) -> None:
-    # Both channels in one pass: their recursions' latencies overlap.
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[3], section[4]
-    u, v = state[0, 0], state[0, 1]
-    p, q = state[1, 0], state[1, 1]
-    for i in range(left.size):
-        left[i], u, v = _step(left[i], u, v, b0, b1, b2, a1, a2)
-        right[i], p, q = _step(right[i], p, q, b0, b1, b2, a1, a2)
-    state[0, 0], state[0, 1] = u, v
-    state[1, 0], state[1, 1] = p, q
+def _masked_step(
+    x: Any, u: Any, v: Any, b0s: Any, c1s: Any, d1s: Any, c2s: Any, d2s: Any, mask: Any
+) -> tuple[Any, Any, Any]:
+    """One step of a wave in which only some lanes have a sample."""
+    y = fma(b0s, x, u)
+    return y, where(mask, fma(d1s, u, fma(c1s, x, v)), u), where(mask, fma(d2s, u, c2s * x), v)
 
 
 @inline_kernel
@@ -206,18 +218,25 @@ def _find_active(active: Counts, pieces: Counts, coefs: Audio, k: int, state: Au
     return n_active
 
 
+def new_scratch(n_sections: int) -> tuple[Counts, Audio]:
+    """Scratch of run_sections."""
+    return np.zeros(n_sections, np.int64), np.zeros((7, 8))
+
+
 @in_table
-@kernel(AUDIO, INT, PIECES, AUDIO, CUBE)
-def run_sections(audio: Audio, n_samples: int, pieces: Counts, coefs: Audio, state: Audio) -> None:
+@kernel(AUDIO, INT, PIECES, AUDIO, CUBE, COUNTS, AUDIO)
+def run_sections(
+    audio: Audio, n_samples: int, pieces: Counts, coefs: Audio, state: Audio, active: Counts, rows: Audio
+) -> None:
     """Filter in place through sections in series (transposed direct form II).
 
     Args:
         audio: (n_channels, >= n_samples).
-        coefs: (2 n_pieces, 5 * n_sections), at most 16 sections.
+        coefs: (2 n_pieces, 5 * n_sections).
         state: (n_sections, n_channels, 2): per section and channel the two delayed sums.
+        active, rows: (n_sections,) and (7, 8), scratch: see new_scratch.
     """
     n_channels = audio.shape[0]
-    active = np.empty(MOST_SECTIONS, np.int64)
     for k in range(n_pieces(pieces)):
         first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
         gone = first - line_begin(pieces, k)
@@ -228,22 +247,11 @@ def run_sections(audio: Audio, n_samples: int, pieces: Counts, coefs: Audio, sta
                 for channel in range(n_channels):
                     _run_moving(audio[channel, first:last], gone, pieces, coefs, k, 5 * s, state[s, channel])
         else:
-            j = 0
-            while j + 4 <= n_active:
-                for channel in range(n_channels):
-                    _run_four(audio[channel, first:last], coefs[2 * k], state, active[j : j + 4], channel)
-                j += 4
-            while j < n_active:
-                s = active[j]
-                section = coefs[2 * k, 5 * s : 5 * s + 5]
-                channel = 0
-                while channel + 2 <= n_channels:
-                    left, right = audio[channel, first:last], audio[channel + 1, first:last]
-                    _run_one_twice(left, right, section, state[s, channel : channel + 2])
-                    channel += 2
-                if channel < n_channels:
-                    _run_one(audio[channel, first:last], section, state[s, channel])
-                j += 1
+            for j in range(0, n_active, 4):
+                n_sections = min(4, n_active - j)
+                for channel in range(0, n_channels, 2):
+                    left, right = audio[channel, first:last], audio[min(channel + 1, n_channels - 1), first:last]
+                    _run_wave(left, right, coefs[2 * k], state, active[j : j + 4], n_sections, channel, rows)
         for j in range(n_active):
             for channel in range(n_channels):
                 for m in range(2):

@@ -189,6 +189,26 @@ def _without_traces(_context: Any, value: Any, least: Any) -> Any:
 
 
 @intrinsic
+def _shifted_in(_context: Any, value: Any, first: Any, fifth: Any) -> Any:
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        value, first, fifth = arguments
+        fresh = builder.insert_element(ir.Constant(_VECTOR, ir.Undefined), first, _PLACE(0))
+        fresh = builder.insert_element(fresh, fifth, _PLACE(4))
+        return _pick(builder, value, fresh, [N_LANES, 0, 1, 2, N_LANES + 4, 4, 5, 6])
+
+    return EIGHT(EIGHT, types.float64, types.float64), generate
+
+
+@intrinsic
+def _where(_context: Any, mask: Any, value: Any, other: Any) -> Any:
+    def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        mask, value, other = arguments
+        return builder.select(builder.fcmp_ordered(">", mask, ir.Constant(_VECTOR, [0.0] * N_LANES)), value, other)
+
+    return EIGHT(EIGHT, EIGHT, EIGHT), generate
+
+
+@intrinsic
 def _held_within(_context: Any, value: Any, least: Any, most: Any) -> Any:
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
         value, least, most = arguments
@@ -251,6 +271,10 @@ greatest = cast(Any, _greatest)
 without_traces = cast(Any, _without_traces)
 """without_traces(eight, least): what is no louder than ``least`` becomes nothing, lane by lane."""
 
+shifted_in = cast(Any, _shifted_in)
+"""shifted_in(eight, first, fifth): both halves moved up by one lane, a number put into the first lane of each."""
+where = cast(Any, _where)
+"""where(mask, eight, other): the one where the mask is greater than zero, the other elsewhere."""
 held_within = cast(Any, _held_within)
 """held_within(lanes, least, most): no less and no more, lane by lane."""
 

@@ -14,7 +14,6 @@ from gemischt.core.processors.eq_params import BUTTERWORTH_Q, MAX_BANDS, EqBand,
 
 SECTIONS_PER_BAND = 2
 _N_SECTIONS = MAX_BANDS * SECTIONS_PER_BAND
-assert _N_SECTIONS <= biquad.MOST_SECTIONS
 
 
 def band_sections(band: EqBand, sample_rate_hz: float) -> list[biquad.Section]:
@@ -66,7 +65,9 @@ class Equalizer(BlockProcessor):
         state = np.zeros((_N_SECTIONS, place.n_channels, 2))
         self.controls = (control,)
         self.state = ((state,),)
-        self.calls = (Call(biquad.run_sections, audio, control.pieces, control.coefs, state),)
+        self.calls = (
+            Call(biquad.run_sections, audio, control.pieces, control.coefs, state, *biquad.new_scratch(_N_SECTIONS)),
+        )
 
     @staticmethod
     def tail_of(params: EqParams, sample_rate_hz: int) -> int:

@@ -23,12 +23,12 @@ class CallTest(unittest.TestCase):
             return signal.copy(), np.zeros((2, 7)), np.zeros(1, np.int64), np.zeros((1, 2, 2))
 
         audio, ring, position, state = arrays()
-        biquad.run_sections(audio, n, resting, section, state)
+        biquad.run_sections(audio, n, resting, section, state, *biquad.new_scratch(1))
         mixing.delay_in_place(audio, n, ring, position)
         expected = audio
         audio, ring, position, state = arrays()
         calls = [
-            Call(biquad.run_sections, audio, resting, section, state),
+            Call(biquad.run_sections, audio, resting, section, state, *biquad.new_scratch(1)),
             Call(mixing.delay_in_place, audio, ring, position),
         ]
         self.assertEqual(run_table(table_of(calls), 0, 2, n, 0), -1)

@@ -113,5 +113,12 @@ class CascadeTest(unittest.TestCase):
                     sos = np.array([(b0, b1, b2, 1.0, a1, a2) for b0, b1, b2, a1, a2 in sections])
                     expected = signal.sosfilt(sos, audio, axis=1)
                     resting, coefs = np.zeros((1, 3), np.int64), np.array(sections).reshape(1, -1)
-                    biquad.run_sections(audio, 3000, resting, coefs, np.zeros((n_sections, n_channels, 2)))
+                    biquad.run_sections(
+                        audio,
+                        3000,
+                        resting,
+                        coefs,
+                        np.zeros((n_sections, n_channels, 2)),
+                        *biquad.new_scratch(n_sections),
+                    )
                     np.testing.assert_allclose(audio, expected, atol=1e-10)
