@@ -1,0 +1,236 @@
+"""What the commands do. The command line's words are in ``main``, which starts without any of this."""
+
+import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from csv import DictWriter
+from pathlib import Path
+
+from gemischt.cli.console import errors, progress_bar
+from gemischt.cli.server import openapi_document
+from gemischt.core.analysis.ledger import path_ledger
+from gemischt.core.dsp.jit import prepare_kernels
+from gemischt.core.engine.offline import LONGEST_TAIL_S
+from gemischt.core.errors import GemischtError, InvalidSession, NotFound
+from gemischt.core.session.actions import AddTracks
+from gemischt.core.session.catalogue import catalogue
+from gemischt.core.session.document import Session
+from gemischt.core.units import heard_or_none
+from gemischt.operations.importing import import_file
+from gemischt.operations.measuring import measure_file, summary_to_json
+from gemischt.operations.printing import Bits, print_mix
+from gemischt.operations.reports import report_to_json
+from gemischt.operations.session_files import (
+    check_session_file,
+    check_stored_session,
+    export_session,
+    is_session_file,
+    locate_session,
+)
+from gemischt.operations.session_measuring import (
+    examine_session,
+    finding_to_json,
+    measure_session,
+    measurement_to_json,
+)
+from gemischt.operations.workspace import Workspace
+
+
+@contextmanager
+def opened(data: Path) -> Iterator[Workspace]:
+    workspace = Workspace(data)
+    try:
+        yield workspace
+    finally:
+        workspace.close()
+
+
+def render(
+    session: str, output: Path, *, from_s: float | None, to_s: float | None, bits: Bits, data: Path, as_json: bool
+) -> None:
+    """Print a mix to a WAV file."""
+    with opened(data) as workspace, progress_bar("Rendering") as progress:
+        mix = locate_session(workspace, session).session
+        media = workspace.open_media(mix)
+        printed = print_mix(mix, media, output, bits=bits, from_s=from_s, to_s=to_s, progress=progress)
+    summary = summary_to_json(printed.summary)
+    if as_json:
+        more = {"clipped_samples": printed.clipped_samples, "ringing_dbfs": printed.ringing_dbfs}
+        print(json.dumps({"path": str(output), **more, **summary}))
+    else:
+        print(f"{output}: {summary['duration_s']:.1f} s, {_show(summary['integrated_lufs'])} LUFS")
+        if printed.clipped_samples:
+            errors.print(f"{output}: {printed.clipped_samples} samples were clipped; turn the mix down or use 32f")
+        if printed.ringing_dbfs is not None:
+            errors.print(
+                f"{output}: still rang at {printed.ringing_dbfs:.0f} dBFS {LONGEST_TAIL_S:.0f} s after the last clip; "
+                "it was cut there. Shorten the feedback or print a longer stretch"
+            )
+
+
+def measure_files(files: list[str], *, as_json: bool) -> None:
+    """Measure levels and loudness of audio files."""
+    results = []
+    for path in files:
+        with progress_bar(path):
+            results.append({"path": path, **summary_to_json(measure_file(Path(path)))})
+    if as_json:
+        print(json.dumps(results))
+        return
+    for result in results:
+        print(
+            f"{result['path']}: peak {_show(result['sample_peak_dbfs'])} dBFS, "
+            f"true peak {_show(result['true_peak_dbtp'])} dBTP, RMS {_show(result['rms_dbfs'])} dBFS, "
+            f"integrated {_show(result['integrated_lufs'])} LUFS, range {_show(result['loudness_range_lu'])} LU"
+        )
+
+
+def measure_stages(session: str, *, data: Path, as_json: bool, csv: bool) -> None:
+    """Measure every stage of a session."""
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        measurement = measure_session(workspace, mix, progress)
+    written = measurement_to_json(mix, measurement)
+    if as_json:
+        print(json.dumps({"duration_s": written["duration_s"], "strips": written["strips"]}))
+        return
+    names = {strip.id: strip.name for strip in mix.strips}
+    rows = [
+        {"strip": names[strip_id], **stage}
+        for strip_id, strip in written["strips"].items()
+        for stage in strip["stages"]
+    ]
+    if csv:
+        writer = DictWriter(sys.stdout, fieldnames=list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+        return
+    for row in rows:
+        stage = " · ".join(filter(None, (row["processor"], row["lane"]))) or row["name"]
+        print(
+            f"{row['strip']:24s} {stage:20s} peak {_show(row['sample_peak_dbfs']):>6s} dBFS  "
+            f"true peak {_show(row['true_peak_dbtp']):>6s}  RMS {_show(row['rms_dbfs']):>6s}  "
+            f"{_show(row['integrated_lufs']):>6s} LUFS"
+        )
+
+
+def findings(session: str, *, data: Path, as_json: bool) -> None:
+    """Examine a session and say what was found, with evidence."""
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        found = examine_session(workspace, mix, measure_session(workspace, mix, progress))
+    if as_json:
+        print(json.dumps([finding_to_json(finding) for finding in found]))
+        return
+    for finding in found:
+        cure = f" Cure: {finding.cure_text}." if finding.cure_text else ""
+        print(f"{finding.title}: {finding.evidence} {finding.why}{cure}")
+    if not found:
+        print(f"{mix.name}: nothing found")
+
+
+def import_files(session: str, files: list[Path], *, data: Path) -> None:
+    """Bring audio files into a session of the data folder, one track each."""
+    failed = False
+    with opened(data) as workspace:
+        stored = workspace.sessions.find(session)
+        tracks = []
+        for path in files:
+            try:
+                if not path.is_file():
+                    raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
+                with progress_bar(path.name) as progress:
+                    rate = stored.session.sample_rate_hz
+                    tracks.append(import_file(workspace, path, path.name, sample_rate_hz=rate, progress=progress))
+            except GemischtError as error:
+                errors.print(str(error), markup=False)
+                failed = True
+        if tracks:
+            workspace.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
+            print(f"{stored.session.name}: {len(tracks)} tracks added")
+    if failed:
+        sys.exit(1)
+
+
+def export(session: str, output: Path, *, data: Path) -> None:
+    """Write a session with its audio as open files."""
+    with opened(data) as workspace:
+        print(export_session(workspace, locate_session(workspace, session).session, output))
+
+
+def validate(session: str, *, data: Path, as_json: bool) -> None:
+    """Check a session; every fault is named with its path."""
+    faults = []
+    if is_session_file(session):
+        faults = check_session_file(Path(session))
+    else:
+        with opened(data) as workspace:
+            faults = check_stored_session(workspace, workspace.sessions.find(session).session)
+    if as_json:
+        print(json.dumps([{"path": fault.path, "reason": fault.reason} for fault in faults]))
+    if faults:
+        if not as_json:
+            raise InvalidSession(faults, where=session)
+        sys.exit(1)
+    if not as_json:
+        print(f"{session}: sound")
+
+
+def paths(session: str, strip: str, *, from_s: float | None, to_s: float | None, data: Path, as_json: bool) -> None:
+    """Show every way of a strip, given by name or id, to the mix."""
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        strip_id = _strip_id(mix, strip)
+        media = workspace.open_media(mix)
+        ledger = path_ledger(mix, media.samples, strip_id, stretch_s=(from_s or 0.0, to_s), report=progress)
+    if as_json:
+        print(json.dumps(report_to_json(ledger)))
+        return
+    names = {item.id: item.name for item in mix.strips}
+    print(f"{names[strip_id]} reaches the mix {len(ledger.ways)} ways")
+    for way in ledger.ways:
+        steps = " > ".join(
+            names[step.strip] if step.send_db is None else f"send {step.send_db:+.1f} > {names[step.strip]}"
+            for step in way.steps
+        )
+        print(
+            f"  {steps}: gain {way.gain_db:+.2f} dB, {_show(heard_or_none(way.mix_rms_dbfs))} dBFS RMS, "
+            f"later by {way.later_ms:.1f} ms, {100.0 * way.share:.0f} %"
+        )
+    print(f"  sum: gain {ledger.sum_gain_db:+.2f} dB, {_show(heard_or_none(ledger.sum_rms_dbfs))} dBFS RMS")
+    if ledger.twice_db is not None:
+        print(f"  heard twice: {ledger.twice_db:+.2f} dB over its loudest dry way")
+
+
+def openapi() -> None:
+    """Print the API's schema."""
+    print(json.dumps(openapi_document(), indent=1, sort_keys=True))
+
+
+def schema() -> None:
+    """Print the JSON Schema of session files."""
+    print(json.dumps(Session.model_json_schema(by_alias=True), indent=1, sort_keys=True))
+
+
+def parameters() -> None:
+    """Print every parameter's range and unit, as JSON."""
+    tables = catalogue()
+    plain = {part: {name: entry.model_dump(mode="json") for name, entry in tables[part].items()} for part in tables}
+    print(json.dumps(plain, indent=1, sort_keys=True))
+
+
+def prepare() -> None:
+    """Compile the kernels, so that the first start is quick."""
+    print(f"{prepare_kernels()} kernels are ready")
+
+
+def _strip_id(session: Session, name_or_id: str) -> str:
+    for strip in session.strips:
+        if name_or_id in (strip.id, strip.name):
+            return strip.id
+    raise NotFound("no such strip in the session", where=name_or_id, remedy="Give a strip's name or id.")
+
+
+def _show(level: float | None) -> str:
+    return "none" if level is None else f"{level:.1f}"
