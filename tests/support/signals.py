@@ -31,10 +31,10 @@ def noise(length_s: float, *, channels: int = 2, level: float = 0.1, seed: int =
     return level * np.random.default_rng(seed).standard_normal((channels, round(length_s * RATE_HZ)))
 
 
-def impulse(n_samples: int, *, channels: int = 1) -> Signal:
-    """One at the first sample."""
+def impulse(n_samples: int, *, channels: int = 1, at: int = 0) -> Signal:
+    """One at a sample, the first unless said otherwise."""
     wave = np.zeros((channels, n_samples))
-    wave[:, 0] = 1.0
+    wave[:, at] = 1.0
     return wave
 
 

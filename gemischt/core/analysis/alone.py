@@ -11,6 +11,7 @@ from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Compressor, Key, Pan, Processor, Send, Session, Strip, Tap
 from gemischt.core.session.edits import Chain
+from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none, gain_to_db
 
 RAW = "~raw"
@@ -90,7 +91,7 @@ class _Ghosts:
             width=source.width,
             output=None,
         )
-        if source.kind in ("track", "ghost") and (tap == "pre-chain" or not source.chain):
+        if traits_of(source).plays_clips and (tap == "pre-chain" or not source.chain):
             own = ("clips", "input", "trim_db", "polarity_inverted")
             return ghost.model_copy(update={name: getattr(source, name) for name in own})
         media_id = f"{tap} of {source.id}"
@@ -155,7 +156,7 @@ def _ghost_tap(tap: Tap) -> Tap:
 
 
 def _is_mono_bus(strip: Strip) -> bool:
-    return strip.kind not in ("track", "ghost") and strip.input not in ("as-is", "swap")
+    return traits_of(strip).takes_signals and strip.input not in ("as-is", "swap")
 
 
 def pre_chain_taps(session: Session) -> set[str]:

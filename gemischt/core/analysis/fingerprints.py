@@ -13,6 +13,7 @@ from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Processor, Session, Strip, Tap
+from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
 SILENCE = "silence"
@@ -64,7 +65,7 @@ def _strip_prints(
 ) -> StripPrints:
     early, late = _feeds(session, strip, found)
     clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
-    source = _hash(base, strip.kind in ("track", "ghost"), clips, early)
+    source = _hash(base, traits_of(strip).plays_clips, clips, early)
     pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted)
     chain: list[str] = []
     at = pre_chain
@@ -72,7 +73,7 @@ def _strip_prints(
         at = _hash(at, _processor_print(session, strip, processor, found, pre_chain))
         chain.append(at)
     pre_fader = _hash(at, late) if late else at
-    mono_bus = strip.kind not in ("track", "ghost")
+    mono_bus = traits_of(strip).takes_signals
     post_fader = SILENCE
     if gain > 0.0:
         post_fader = _hash(pre_fader, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus)

@@ -9,6 +9,7 @@ from gemischt.core.session.actions import AddGroup, SetSends, SingleAction, Toge
 from gemischt.core.session.actions.route import SendSettings
 from gemischt.core.session.document import Session, Strip
 from gemischt.core.session.edits import find_strip, replace_strip
+from gemischt.core.session.kinds import traits_of
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ def _left_ways(session: Session, strip_id: str) -> dict[str, list[Way]]:
     return {
         source.id: [way for way in ways_to_mix(session, source.id) if not _passes_fader(session, way, strip_id)]
         for source in session.strips
-        if source.id in feeding and source.kind in ("track", "ghost")
+        if source.id in feeding and traits_of(source).plays_clips
     }
 
 

@@ -51,6 +51,7 @@ from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Processor, Session, Strip
+from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none
 
 
@@ -267,7 +268,7 @@ class _Measuring:
     def _kept_buffers(self, strip: Strip, prints: StripPrints) -> dict[str, str]:
         """What others may hear of a strip: fingerprints and buffers."""
         buffers: dict[str, str] = {}
-        if strip.kind not in ("track", "ghost") and strip.id in pre_chain_taps(self.session):
+        if traits_of(strip).takes_signals and strip.id in pre_chain_taps(self.session):
             buffers[prints.pre_chain] = pre_chain_buffer(strip.id)
         if strip.kind != "mix" and not plays_itself(strip):
             buffers[prints.pre_fader] = work_buffer(strip.id)
@@ -348,7 +349,7 @@ class _Measuring:
 
 def plays_itself(strip: Strip) -> bool:
     """Whether a strip's audio before the fader is cheaper played from its clips than kept."""
-    return strip.kind in ("track", "ghost") and not strip.chain
+    return traits_of(strip).plays_clips and not strip.chain
 
 
 def _inside_to_json(processor: Processor, watching: Watching) -> list[dict[str, Any]]:

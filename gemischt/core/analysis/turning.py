@@ -12,6 +12,7 @@ from gemischt.core.metering.loudness import integrated_and_range
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 
 
@@ -37,7 +38,7 @@ def turn_of(session: Session, strip: Strip, n_channels: int, heard_gain: float) 
         return Turn.by_db(SILENCE_DB)
     matrix = pan_matrix(strip.pan, n_channels, session.pan_law_db) * heard_gain
     if n_channels == 1:
-        if strip.kind not in ("track", "ghost"):
+        if traits_of(strip).takes_signals:
             matrix = matrix / centre_gain(session.pan_law_db)
         left, right = float(matrix[0, 0]), float(matrix[1, 0])
         return Turn(gain_to_db(max(abs(left), abs(right))), power_to_db(left * left + right * right))

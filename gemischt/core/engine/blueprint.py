@@ -29,6 +29,7 @@ from gemischt.core.session.document import (
     Strip,
     Tap,
 )
+from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
 STAGES = ("source", "pre-fader", "post-fader")
@@ -124,7 +125,7 @@ class _Drawing:
                 self._buffer(_buffer(strip.id, point), 2, latency=0)
             return
         source = _buffer(strip.id, "source")
-        if strip.kind in ("track", "ghost"):
+        if traits_of(strip).plays_clips:
             self._draw_clips(strip, source)
         else:
             self._draw_sum(strip, source)
@@ -135,7 +136,12 @@ class _Drawing:
 
     def _goes_straight(self, strip: Strip) -> bool:
         """Whether all that is wanted of a strip is its clips, turned and placed, at the end of its ways."""
-        if not self._is_heard_only(strip) or strip.kind != "track" or strip.chain or strip.id in self.triggers:
+        if (
+            not self._is_heard_only(strip)
+            or not traits_of(strip).plays_clips
+            or strip.chain
+            or strip.id in self.triggers
+        ):
             return False
         return not any((strip.id, tap) in self.tapped for tap in ("pre-chain", "pre-fader"))
 
@@ -357,7 +363,7 @@ class _Drawing:
 
     def _mono_attenuation(self, strip: Strip, n_channels: int) -> float:
         """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
-        if strip.kind in ("track", "ghost") or n_channels == 2:
+        if traits_of(strip).plays_clips or n_channels == 2:
             return 1.0
         return placement.centre_gain(self.session.pan_law_db)
 

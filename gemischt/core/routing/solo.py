@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.kinds import traits_of
 
 
 class _Way(NamedTuple):
@@ -23,7 +24,7 @@ class _Way(NamedTuple):
 
 def closed_by_solo(session: Session) -> frozenset[tuple[str, str | None]]:
     """Outputs and sends that are closed while something is soloed: (strip, None) or (strip, send)."""
-    if not any(strip.solo for strip in session.strips):
+    if not any(_is_soloed(strip) for strip in session.strips):
         return frozenset()
     whole = _heard_whole(session)
     ways = list(_ways(session))
@@ -50,9 +51,11 @@ def _heard_whole(session: Session) -> set[str]:
     for strip in session.strips:
         if strip.output is not None:
             players.setdefault(strip.output, []).append(strip.id)
-    sums = {strip.id for strip in session.strips if strip.kind in ("bus", "mix")}
-    found = {strip.id for strip in session.strips if strip.solo or (strip.solo_safe and strip.kind == "track")}
-    waiting = [strip_id for strip_id in found if session.strip(strip_id).solo]
+    sums = {strip.id for strip in session.strips if traits_of(strip).stands_for_players}
+    found = {
+        strip.id for strip in session.strips if _is_soloed(strip) or (strip.solo_safe and traits_of(strip).plays_clips)
+    }
+    waiting = [strip_id for strip_id in found if _is_soloed(session.strip(strip_id))]
     while waiting:
         strip_id = waiting.pop()
         for player in players.get(strip_id, ()) if strip_id in sums else ():
@@ -60,6 +63,11 @@ def _heard_whole(session: Session) -> set[str]:
                 found.add(player)
                 waiting.append(player)
     return found
+
+
+def _is_soloed(strip: Strip) -> bool:
+    """Nobody hears a ghost, soloed or not."""
+    return strip.solo and traits_of(strip).is_heard
 
 
 def _ways(session: Session) -> Iterator[_Way]:

@@ -10,7 +10,8 @@ from pydantic import ValidationError
 from gemischt.core.errors import Fault, InvalidSession
 from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.routing.graph import find_loop, walk_chain
-from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Session
+from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Session, Strip
+from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import note_to_s
 
 
@@ -83,27 +84,31 @@ def _faults(session: Session) -> Iterator[Fault]:
 
 
 def _strip_faults(session: Session) -> Iterator[Fault]:
-    kinds = {strip.id: strip.kind for strip in session.strips}
+    strips = {strip.id: strip for strip in session.strips}
     media = {item.id for item in session.media}
     folders = {folder.id for folder in session.folders}
     for strip in session.strips:
         path = f"strips/{strip.id}"
         if strip.output is not None:
-            yield from _destination_faults(f"{path}/output", strip.output, kinds)
+            yield from _destination_faults(f"{path}/output", strip.output, strips)
             if strip.kind == "mix":
                 yield Fault(f"{path}/output", "the mix plays out; it has no output strip")
+            elif not traits_of(strip).has_output:
+                yield Fault(f"{path}/output", f"a {strip.kind} is only heard by keys; it has no output")
         elif strip.late:
             yield Fault(f"{path}/late", "only a strip that plays to another one can join it late")
         if strip.folder is not None and strip.folder not in folders:
             yield Fault(f"{path}/folder", f'no folder "{strip.folder}"')
-        if strip.clips and strip.kind not in ("track", "ghost"):
+        if strip.sends and not traits_of(strip).is_heard:
+            yield Fault(f"{path}/sends", f"a {strip.kind} is only heard by keys; it has no sends")
+        if strip.clips and not traits_of(strip).plays_clips:
             yield Fault(f"{path}/clips", f"a {strip.kind} plays no clips")
         for index, clip in enumerate(strip.clips):
             if clip.media not in media:
                 yield Fault(f"{path}/clips/{index}/media", f'no media "{clip.media}"')
         yield from _repeated(f"{path}/sends", (send.id for send in strip.sends))
         for send in strip.sends:
-            yield from _destination_faults(f"{path}/sends/{send.id}/to", send.to, kinds)
+            yield from _destination_faults(f"{path}/sends/{send.id}/to", send.to, strips)
         processors = list(walk_chain(strip.chain))
         yield from _repeated(f"{path}/chain", (processor.id for processor in processors))
         for processor in processors:
@@ -111,18 +116,16 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
                 yield from _repeated(f"{path}/chain/{processor.id}", (lane.id for lane in processor.lanes))
             if processor.type == "delay" and processor.params.note is not None:
                 yield from _note_faults(f"{path}/chain/{processor.id}/note", processor.params.note, session)
-            elif processor.type == "compressor" and processor.key.source not in (None, *kinds):
+            elif processor.type == "compressor" and processor.key.source not in (None, *strips):
                 yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
 
 
-def _destination_faults(path: str, destination: str, kinds: Mapping[str, str]) -> Iterator[Fault]:
-    if destination not in kinds:
+def _destination_faults(path: str, destination: str, strips: Mapping[str, Strip]) -> Iterator[Fault]:
+    strip = strips.get(destination)
+    if strip is None:
         yield Fault(path, f'no strip "{destination}"')
-    elif kinds[destination] in ("track", "ghost"):
-        yield Fault(
-            path,
-            f'"{destination}" is a {kinds[destination]}; only a bus, a return or the mix takes signals in',
-        )
+    elif not traits_of(strip).takes_signals:
+        yield Fault(path, f'"{destination}" is a {strip.kind}; only a bus, a return or the mix takes signals in')
 
 
 def _folder_faults(session: Session) -> Iterator[Fault]:

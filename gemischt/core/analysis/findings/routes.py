@@ -9,6 +9,7 @@ from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.session.actions import RemoveSends, SetOutput, SetSends, SetStrips, StripSettings
 from gemischt.core.session.actions.route import SendSettings
 from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.kinds import traits_of
 
 FAINT_DB = -24.0
 """A second dry way this far below the first changes the level by less than 0.6 dB."""
@@ -87,7 +88,12 @@ def playing_nowhere(situation: Situation) -> Iterator[Finding]:
     session = situation.session
     keys = {processor.key.source for strip in session.strips for processor in keyed_processors(strip)}
     for strip in session.strips:
-        if strip.kind == "mix" or strip.output is not None or strip.id in keys or any(send.on for send in strip.sends):
+        if (
+            not traits_of(strip).has_output
+            or strip.output is not None
+            or strip.id in keys
+            or any(send.on for send in strip.sends)
+        ):
             continue
         if situation.of(strip).stage("source").silent:
             continue

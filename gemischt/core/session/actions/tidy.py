@@ -7,7 +7,19 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Clip, Delay, Id, Media, Name, Reverb, Section, Session, Strip, Tempo
+from gemischt.core.session.document import (
+    Clip,
+    Delay,
+    Id,
+    Media,
+    Name,
+    Reverb,
+    Section,
+    Session,
+    Strip,
+    StripKind,
+    Tempo,
+)
 from gemischt.core.session.edits import (
     find_strip,
     fresh_id,
@@ -18,6 +30,7 @@ from gemischt.core.session.edits import (
     unkeyed,
     with_strips,
 )
+from gemischt.core.session.kinds import TRAITS, traits_of
 
 FAMILY_COLORS = ("#b4654a", "#a87b1f", "#4f8f4f", "#1a8f8f", "#3d7fb8", "#8a6bb8", "#b85c7a", "#8a8a2f")
 
@@ -165,11 +178,11 @@ class SetSong(Action):
         return "Tempo" if self.tempo is not None else "Sections"
 
 
-def _after_kind(session: Session, added: list[Strip], kind: str) -> list[Strip]:
+def _after_kind(session: Session, added: list[Strip], kind: StripKind) -> list[Strip]:
     """Tracks stand in front of buses, those in front of returns, the mix last."""
-    ranks = {"track": 0, "ghost": 0, "bus": 0, "return": 1, "mix": 2}
-    earlier = [strip for strip in session.strips if ranks[strip.kind] <= ranks[kind]]
-    later = [strip for strip in session.strips if ranks[strip.kind] > ranks[kind]]
+    rank = TRAITS[kind].rank
+    earlier = [strip for strip in session.strips if traits_of(strip).rank <= rank]
+    later = [strip for strip in session.strips if traits_of(strip).rank > rank]
     return [*earlier, *added, *later]
 
 
