@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.audio import Audio
-from gemischt.core.engine.blueprint import STAGES
+from gemischt.core.engine.buffer_names import STAGES
 from gemischt.core.engine.offline import SILENT_DBFS
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.renderer import Renderer

@@ -9,7 +9,7 @@ from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.engine.placement import centre_gain
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Clip, Compressor, Key, Pan, Processor, Send, Session, Strip, Tap
+from gemischt.core.session.document import Clip, Key, Keyed, Pan, Processor, Send, Session, Strip, Tap
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none, gain_to_db
@@ -118,7 +118,7 @@ class _Ghosts:
                     lane.model_copy(update={"chain": self.keyed(strip, lane.chain)}) for lane in processor.lanes
                 )
                 changed.append(processor.model_copy(update={"lanes": lanes}))
-            elif processor.type == "compressor" and processor.key.source not in (None, strip.id):
+            elif isinstance(processor, Keyed) and processor.key.source not in (None, strip.id):
                 changed.append(processor.model_copy(update={"key": self._key(processor)}))
             else:
                 changed.append(processor)
@@ -132,7 +132,7 @@ class _Ghosts:
         update = {"strips": tuple(strips), "control_groups": (), "folders": ()}
         return Alone(self._session.model_copy(update=update), self._taps)
 
-    def _key(self, processor: Compressor) -> Key:
+    def _key(self, processor: Keyed) -> Key:
         key = processor.key
         source = self._session.strip(key.source or "")
         ghost = self.of(source, "pre-chain" if key.tap == "pre-chain" else "pre-fader")

@@ -12,7 +12,7 @@ from typing import Any
 from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.routing.groups import group_gains
-from gemischt.core.session.document import Processor, Session, Strip, Tap
+from gemischt.core.session.document import Keyed, Processor, Session, Strip, Tap
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
@@ -102,7 +102,7 @@ def _processor_print(
     if processor.type == "parallel":
         for lane, written in zip(processor.lanes, document["lanes"], strict=True):
             written["chain"] = [_processor_print(session, strip, inner, found, pre_chain) for inner in lane.chain]
-    elif processor.type == "compressor" and processor.key.source is not None:
+    elif isinstance(processor, Keyed) and processor.key.source is not None:
         own = processor.key.source == strip.id
         document["key"]["from"] = pre_chain if own else found[processor.key.source].at(processor.key.tap)
     elif processor.type == "delay" and processor.params.note is not None:

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from gemischt.core.analysis.ways import Step
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import ControlGroup, Processor, Session, Strip
+from gemischt.core.session.document import ControlGroup, Keyed, Processor, Session, Strip
 from gemischt.core.session.edits import Chain
 
 SHADOW = "~"
@@ -30,7 +30,7 @@ def isolate(session: Session, steps: Iterable[Step], sounding: Iterable[str]) ->
         processor.key.source
         for strip in kept
         for processor in walk_chain(strip.chain)
-        if processor.type == "compressor" and processor.key.source is not None
+        if isinstance(processor, Keyed) and processor.key.source is not None
     }
     shadows = _upstream(session, sources)
     strips = [
@@ -86,7 +86,7 @@ def _shadowed(group: ControlGroup) -> ControlGroup:
 def _rekeyed(chain: Chain, shadows: set[str]) -> Chain:
     changed: list[Processor] = []
     for processor in chain:
-        if processor.type == "compressor" and processor.key.source in shadows:
+        if isinstance(processor, Keyed) and processor.key.source in shadows:
             key = processor.key.model_copy(update={"source": processor.key.source + SHADOW})
             changed.append(processor.model_copy(update={"key": key}))
         elif processor.type == "parallel":

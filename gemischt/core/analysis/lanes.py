@@ -14,7 +14,8 @@ from gemischt.core.analysis.isolation import isolate
 from gemischt.core.analysis.listening import Media, Report, StretchS, capture, no_report, stretch_of
 from gemischt.core.analysis.ways import steps_feeding
 from gemischt.core.audio import Audio
-from gemischt.core.engine.blueprint import draw_blueprint, lane_buffer, work_buffer
+from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.buffer_names import lane_buffer, work_buffer
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Lane, Processor, Session, Strip

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
-from gemischt.core.engine.blueprint import POST_FADER, PRE_FADER, SOURCE, draw_blueprint
+from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.buffer_names import POST_FADER, PRE_FADER, SOURCE
 from gemischt.core.engine.offline import LONGEST_RUN_UP_S
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.session.document import Session, Tap

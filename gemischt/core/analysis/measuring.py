@@ -17,40 +17,45 @@ import numpy as np
 from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
 from gemischt.core.analysis.arriving import Arriving
 from gemischt.core.analysis.behind import Behind
-from gemischt.core.analysis.fingerprints import SILENCE, StripPrints, fingerprints
+from gemischt.core.analysis.fingerprints import StripPrints, fingerprints
 from gemischt.core.analysis.following import Events, follow
+from gemischt.core.analysis.kept_figures import (
+    inside_to_json,
+    post_key,
+    pre_key,
+    stage_from,
+    stereo_from,
+    stereo_to_json,
+)
 from gemischt.core.analysis.listening import Media, Report, no_report
 from gemischt.core.analysis.measurement import (
     MixCurve,
     Reduction,
     SongMeasurement,
     Stage,
-    StageName,
     StripMeasurement,
     levels_from_json,
     levels_to_json,
     rounded_lufs,
 )
 from gemischt.core.analysis.renders import RenderStore
-from gemischt.core.analysis.turning import Turn, turn_of, turned, turned_stereo
+from gemischt.core.analysis.turning import Turn, turn_of, turned
 from gemischt.core.analysis.watching import (
     BLOCK_SAMPLES,
     Keeper,
     Watching,
     envelope_of,
-    lane_name,
     onset_of,
     processor_name,
 )
 from gemischt.core.audio import MediaSamples
-from gemischt.core.engine.blueprint import draw_blueprint, pre_chain_buffer, work_buffer
+from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.buffer_names import pre_chain_buffer, work_buffer
 from gemischt.core.engine.plan import Plan
 from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
-from gemischt.core.metering.stage_meter import StageLevels
-from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Processor, Session, Strip
+from gemischt.core.session.document import Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none
 
@@ -130,7 +135,7 @@ class _Measuring:
         if self._lacks(self._figure_keys(strip, prints)):
             self._render_with_chain(strip)
         turn = self._turn(strip, prints)
-        behind_fader = [_post_key(prints)] if turn is None else []
+        behind_fader = [post_key(prints)] if turn is None else []
         if strip.kind == "mix":
             behind_fader.append(self._curve_key())
         if self._lacks(behind_fader):
@@ -170,26 +175,26 @@ class _Measuring:
 
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
         """Where the strip's figures up to its fader are kept."""
-        keys = [prints.source, *prints.chain, _pre_key(prints)]
+        keys = [prints.source, *prints.chain, pre_key(prints)]
         return [*keys, prints.pre_chain] if _is_trimmed(strip) else keys
 
     def _curve_key(self) -> str:
         """Where the mix's curve is kept: what it is before the fader, if the rest follows from that."""
         mix = self.session.mix
-        key = _post_key if self._turn_of(mix) is None else _pre_key
+        key = post_key if self._turn_of(mix) is None else pre_key
         return f"{key(self.prints[mix.id])}-curve"
 
     def _turn_of(self, strip: Strip) -> Turn | None:
         """What fader and pan do to the figures, where that is arithmetic but for overs."""
         prints = self.prints[strip.id]
-        return turn_of(self.session, strip, int(self._figures(_pre_key(prints))["channels"]), prints.heard_gain)
+        return turn_of(self.session, strip, int(self._figures(pre_key(prints))["channels"]), prints.heard_gain)
 
     def _turn(self, strip: Strip, prints: StripPrints) -> Turn | None:
         """What fader and pan do to the figures, where that is arithmetic."""
         turn = self._turn_of(strip)
         if turn is None or turn == Turn.by_db(0.0):
             return turn
-        peak_dbfs = levels_from_json(self._figures(_pre_key(prints))).sample_peak_dbfs
+        peak_dbfs = levels_from_json(self._figures(pre_key(prints))).sample_peak_dbfs
         # How many samples are over can only be counted.
         return None if peak_dbfs + turn.peak_db > 0.0 else turn
 
@@ -302,16 +307,16 @@ class _Measuring:
                     for inner in walk_chain((processor,))
                     if inner.id in watching.reductions
                 ]
-                inside = _inside_to_json(processor, watching)
+                inside = inside_to_json(processor, watching)
                 keep(fingerprint, at_end | {"reductions": reductions, "inside": inside})
             if watching.measures("pre-fader"):
                 at_end = levels_to_json(watching.levels("pre-fader"))
-            stereo = _stereo_to_json(watching.stereo_levels())
+            stereo = stereo_to_json(watching.stereo_levels())
             hops = rounded_lufs(powers_to_lufs(watching.hop_powers()), places=3)
-            keep(_pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": stereo, "hops_lufs": hops})
+            keep(pre_key(prints), at_end | {"channels": watching.n_channels, "stereo": stereo, "hops_lufs": hops})
         if watching.measures("post-fader"):
             post = levels_to_json(watching.levels("post-fader"))
-            keep(_post_key(prints), post | {"stereo": _stereo_to_json(watching.post_stereo_levels())})
+            keep(post_key(prints), post | {"stereo": stereo_to_json(watching.post_stereo_levels())})
         curve = watching.mix_curve()
         if curve is not None:
             keep(self._curve_key(), vars(curve))
@@ -326,12 +331,12 @@ class _Measuring:
         reductions: list[Reduction] = []
         for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
             found = figures(fingerprint)
-            stages.extend(_stage_from(inner) for inner in found["inside"])
+            stages.extend(stage_from(inner) for inner in found["inside"])
             stages.append(Stage("processor", processor.id, levels_from_json(found)))
             reductions.extend(Reduction(*values) for values in found["reductions"])
-        pre = figures(_pre_key(prints))
+        pre = figures(pre_key(prints))
         stages.append(Stage("pre-fader", None, levels_from_json(pre)))
-        post = figures(_post_key(prints)) if turn is None else None
+        post = figures(post_key(prints)) if turn is None else None
         after = levels_from_json(pre)
         if turn is not None:
             after = turned(after, turn, lufs_to_powers(np.array(pre["hops_lufs"])))
@@ -340,7 +345,7 @@ class _Measuring:
             strip=strip.id,
             stages=tuple(stages),
             reductions=tuple(reductions),
-            stereo=_stereo_from((post or pre)["stereo"], turn),
+            stereo=stereo_from((post or pre)["stereo"], turn),
             onset_s=source["onset_s"],
             noise_dbfs=source["noise_dbfs"],
             envelope_db=tuple(source["envelope_db"]),
@@ -352,50 +357,6 @@ def plays_itself(strip: Strip) -> bool:
     return traits_of(strip).plays_clips and not strip.chain
 
 
-def _inside_to_json(processor: Processor, watching: Watching) -> list[dict[str, Any]]:
-    """The stages inside a parallel block in the order of the signal; none in other processors."""
-    written: list[dict[str, Any]] = []
-    for lane in processor.lanes if processor.type == "parallel" else ():
-        for inner in lane.chain:
-            written.extend(_inside_to_json(inner, watching))
-            name = processor_name(inner.id)
-            if watching.measures(name):
-                written.append(_stage_to_json("processor", inner.id, None, watching.levels(name)))
-        name = lane_name(processor.id, lane.id)
-        if watching.measures(name):
-            written.append(_stage_to_json("lane", processor.id, lane.id, watching.levels(name)))
-    return written
-
-
-def _stage_to_json(name: StageName, processor: str, lane: str | None, levels: StageLevels) -> dict[str, Any]:
-    return levels_to_json(levels) | {"name": name, "processor": processor, "lane": lane}
-
-
-def _stage_from(written: Mapping[str, Any]) -> Stage:
-    return Stage(written["name"], written["processor"], levels_from_json(written), written["lane"])
-
-
 def _is_trimmed(strip: Strip) -> bool:
     """Whether levels after trim and pick-up are others than the source's."""
     return strip.trim_db != 0.0 or strip.input != "as-is"
-
-
-def _stereo_to_json(levels: StereoLevels | None) -> dict[str, Any] | None:
-    return None if levels is None else levels_to_json(levels)
-
-
-def _stereo_from(figures: Mapping[str, Any] | None, turn: Turn | None) -> StereoLevels | None:
-    """Stereo figures after the fader; None for one channel, which has no width, wherever it is panned."""
-    if figures is None:
-        return None
-    levels = StereoLevels(**{name: -np.inf if value is None else float(value) for name, value in figures.items()})
-    return levels if turn is None else turned_stereo(levels, turn)
-
-
-def _pre_key(prints: StripPrints) -> str:
-    return f"{prints.pre_fader}-pre"
-
-
-def _post_key(prints: StripPrints) -> str:
-    # Every closed fader leaves the same silence, but of signals of different kinds.
-    return prints.post_fader if prints.post_fader != SILENCE else f"{prints.pre_fader}-closed"

@@ -14,7 +14,7 @@ from gemischt.core.analysis.renders import RenderStore
 from gemischt.core.analysis.turning import Turn, turned, turned_stereo
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
-from gemischt.core.engine.blueprint import work_buffer
+from gemischt.core.engine.buffer_names import work_buffer
 from gemischt.core.engine.operations import ProcessOperation
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.specs import MixInto, OperationId, Role

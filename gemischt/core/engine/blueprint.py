@@ -7,6 +7,14 @@ import numpy as np
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine import placement, specs
+from gemischt.core.engine.buffer_names import (
+    POST_FADER,
+    PRE_FADER,
+    SOURCE,
+    lane_buffer,
+    pre_chain_buffer,
+    strip_buffer,
+)
 from gemischt.core.engine.clip_placing import place_clips
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.resolving import detector_eq, told_over_time
@@ -18,8 +26,8 @@ from gemischt.core.routing.graph import edges_of, keyed_processors, processing_o
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
 from gemischt.core.session.document import (
-    Compressor,
     DetectorFilter,
+    Keyed,
     Lane,
     Parallel,
     Processor,
@@ -31,9 +39,6 @@ from gemischt.core.session.document import (
 )
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
-
-STAGES = ("source", "pre-fader", "post-fader")
-SOURCE, PRE_FADER, POST_FADER = range(3)
 
 
 def draw_blueprint(
@@ -99,7 +104,7 @@ class _Drawing:
         self.group_gains = group_gains(session)
         for strip_id in processing_order(session):
             self._draw_strip(session.strip(strip_id))
-        output = _buffer(session.mix.id, "post-fader")
+        output = strip_buffer(session.mix.id, "post-fader")
         return specs.Blueprint(
             sample_rate_hz=session.sample_rate_hz,
             buffers=tuple(self.buffers.items()),
@@ -122,9 +127,9 @@ class _Drawing:
             return
         if self._stays_silent(strip):
             for point in ("source", "post-fader"):
-                self._buffer(_buffer(strip.id, point), 2, latency=0)
+                self._buffer(strip_buffer(strip.id, point), 2, latency=0)
             return
-        source = _buffer(strip.id, "source")
+        source = strip_buffer(strip.id, "source")
         if traits_of(strip).plays_clips:
             self._draw_clips(strip, source)
         else:
@@ -217,7 +222,7 @@ class _Drawing:
         if self._is_heard_only(strip) and np.array_equal(matrix, np.eye(self.buffers[source])):
             work = source
         else:
-            work = self._buffer(_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
+            work = self._buffer(strip_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
             meter = self._meter(strip, SOURCE)
             self.operations.append(
                 specs.ApplyMatrix(OperationId(strip.id, Role.INPUT), source, work, meter, None, matrix)
@@ -240,7 +245,7 @@ class _Drawing:
                 self._draw_processor(strip, processor, buffer)
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
-        detector = self._draw_detector(strip, processor, buffer) if processor.type == "compressor" else buffer
+        detector = self._draw_detector(strip, processor, buffer) if isinstance(processor, Keyed) else buffer
         operation = OperationId(strip.id, Role.PROCESSOR, (processor.id,))
         lag, rate = self.latency[buffer], self.session.sample_rate_hz
         over_time = told_over_time(processor, self.session)
@@ -273,7 +278,7 @@ class _Drawing:
             self.latency[work] = latest
         self._mix_all(OperationId(strip.id, Role.LATE_CLIPS), feeds, work, latest, adds=True)
 
-    def _draw_detector(self, strip: Strip, processor: Compressor, buffer: str) -> str:
+    def _draw_detector(self, strip: Strip, processor: Keyed, buffer: str) -> str:
         key, part = processor.key, (processor.id,)
         source = buffer if key.source is None else self._tap(key.source, key.tap)
         if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter():
@@ -337,7 +342,7 @@ class _Drawing:
 
     def _draw_output(self, strip: Strip, work: str) -> None:
         matrix = self._output_matrix(strip, self.buffers[work])
-        post = self._buffer(_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
+        post = self._buffer(strip_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
         before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
         self.operations.append(specs.ApplyMatrix(OperationId(strip.id, Role.OUTPUT), work, post, before, after, matrix))
         if strip.output is not None:
@@ -374,28 +379,9 @@ class _Drawing:
 
     def _tap(self, strip_id: str, tap: Tap) -> str:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.
-        return self.work[strip_id] if tap == "pre-fader" else _buffer(strip_id, tap)
+        return self.work[strip_id] if tap == "pre-fader" else strip_buffer(strip_id, tap)
 
     def _buffer(self, name: str, n_channels: int, *, latency: int) -> str:
         self.buffers[name] = n_channels
         self.latency[name] = latency
         return name
-
-
-def work_buffer(strip_id: str) -> str:
-    """Name of the buffer a strip's own chain works in; after the chain it is the pre-fader tap."""
-    return _buffer(strip_id, "work")
-
-
-def pre_chain_buffer(strip_id: str) -> str:
-    """Name of the buffer that keeps what enters a strip's chain, where somebody hears that."""
-    return _buffer(strip_id, "pre-chain")
-
-
-def lane_buffer(strip_id: str, block_id: str, lane_id: str) -> str:
-    """Name of the buffer that holds a lane's signal before its level."""
-    return "/".join((strip_id, block_id, lane_id))
-
-
-def _buffer(strip_id: str, point: str) -> str:
-    return f"{strip_id}/{point}"

@@ -10,7 +10,7 @@ from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.control import Control
 from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
-from gemischt.core.engine.blueprint import STAGES
+from gemischt.core.engine.buffer_names import STAGES
 from gemischt.core.engine.operations import Operation, ProcessOperation
 from gemischt.core.engine.specs import OperationId
 from gemischt.core.units import ms_to_samples

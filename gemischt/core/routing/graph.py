@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from gemischt.core.session.document import Compressor, Processor, Session, Strip, Tap
+from gemischt.core.session.document import Keyed, Processor, Session, Strip, Tap
 
 EdgeKind = Literal["output", "send", "key"]
 
@@ -28,10 +28,10 @@ def walk_chain(chain: tuple[Processor, ...]) -> Iterator[Processor]:
                 yield from walk_chain(lane.chain)
 
 
-def keyed_processors(strip: Strip) -> Iterator[Compressor]:
+def keyed_processors(strip: Strip) -> Iterator[Keyed]:
     """Processors of a strip that listen to another strip or another tap."""
     for processor in walk_chain(strip.chain):
-        if processor.type == "compressor" and processor.key.source is not None:
+        if isinstance(processor, Keyed) and processor.key.source is not None:
             yield processor
 
 

@@ -129,12 +129,17 @@ class Eq(FrozenModel):
     params: EqParams = EqParams()
 
 
-class Compressor(FrozenModel):
+class Keyed(FrozenModel):
+    """What listens: to its own strip unless its key says otherwise."""
+
     id: Id
-    type: Literal["compressor"] = "compressor"
     on: bool = True
-    params: CompressorParams = CompressorParams()
     key: Key = Key()
+
+
+class Compressor(Keyed):
+    type: Literal["compressor"] = "compressor"
+    params: CompressorParams = CompressorParams()
 
 
 class Saturator(FrozenModel):

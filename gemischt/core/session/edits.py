@@ -5,7 +5,17 @@ from collections.abc import Callable, Iterable
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.graph import walk_chain
-from gemischt.core.session.document import ControlGroup, Folder, Lane, LanePlace, Parallel, Processor, Session, Strip
+from gemischt.core.session.document import (
+    ControlGroup,
+    Folder,
+    Keyed,
+    Lane,
+    LanePlace,
+    Parallel,
+    Processor,
+    Session,
+    Strip,
+)
 
 Chain = tuple[Processor, ...]
 
@@ -131,7 +141,7 @@ def unkeyed(chain: Chain, gone: set[str]) -> Chain:
     """The chain with keys from strips that are gone turned back to the strip's own signal."""
     changed: list[Processor] = []
     for processor in chain:
-        if processor.type == "compressor" and processor.key.source in gone:
+        if isinstance(processor, Keyed) and processor.key.source in gone:
             key = processor.key.model_copy(update={"source": None})
             changed.append(processor.model_copy(update={"key": key}))
         elif processor.type == "parallel":

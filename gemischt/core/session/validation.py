@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from gemischt.core.errors import Fault, InvalidSession
 from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.routing.graph import find_loop, walk_chain
-from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Session, Strip
+from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import note_to_s
 
@@ -116,7 +116,7 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
                 yield from _repeated(f"{path}/chain/{processor.id}", (lane.id for lane in processor.lanes))
             if processor.type == "delay" and processor.params.note is not None:
                 yield from _note_faults(f"{path}/chain/{processor.id}/note", processor.params.note, session)
-            elif processor.type == "compressor" and processor.key.source not in (None, *strips):
+            elif isinstance(processor, Keyed) and processor.key.source not in (None, *strips):
                 yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
 
 

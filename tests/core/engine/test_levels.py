@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.engine import placement
-from gemischt.core.engine.blueprint import POST_FADER, PRE_FADER, SOURCE
+from gemischt.core.engine.buffer_names import POST_FADER, PRE_FADER, SOURCE
 from gemischt.core.session.document import Pan
 from tests.support.sessions import Bench, eq
 from tests.support.signals import RATE_HZ, Signal, noise, peak_db, sine

@@ -16,7 +16,7 @@ from gemischt.core.analysis.alone import strip_in_song
 from gemischt.core.analysis.findings.base import Finding, Situation
 from gemischt.core.analysis.lanes import LaneFinding, compare_lane, report_block
 from gemischt.core.analysis.listening import Stretch, capture
-from gemischt.core.engine.blueprint import work_buffer
+from gemischt.core.engine.buffer_names import work_buffer
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSettings
 from gemischt.core.session.actions.clips import ClipSettings

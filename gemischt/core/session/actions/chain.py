@@ -9,7 +9,7 @@ from gemischt.core.parameters import table_of
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Id, Key, LanePlace, Processor, Session, Simple, Strip
+from gemischt.core.session.document import Id, Key, Keyed, LanePlace, Processor, Session, Simple, Strip
 from gemischt.core.session.edits import (
     Chain,
     change_chain,
@@ -76,7 +76,7 @@ class PasteProcessors(Action):
 
     def _pasted(self, session: Session, strip: Strip) -> Strip:
         others = {other.id for other in session.strips} - {strip.id}
-        sources = {item.key.source for item in walk_chain(self.processors) if item.type == "compressor"}
+        sources = {item.key.source for item in walk_chain(self.processors) if isinstance(item, Keyed)}
         gone = {source for source in sources if source is not None and source not in others}
         copies = with_fresh_ids(strip, unkeyed(self.processors, gone))
         return change_chain(strip, self.into, lambda chain: inserted(chain, copies, self.at))
@@ -138,7 +138,7 @@ class SetProcessor(Action):
         if self.on is not None:
             after = after.model_copy(update={"on": self.on})
         if self.key is not None:
-            if after.type != "compressor":
+            if not isinstance(after, Keyed):
                 raise InvalidAction(f"{label_of(after.type)} takes no key", where=strip.name)
             after = after.model_copy(update={"key": self.key})
         return replace_strip(session, replace_processor(strip, self.processor, lambda processor: after))

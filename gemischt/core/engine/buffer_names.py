@@ -1,0 +1,24 @@
+"""Where on a strip a signal is read: names of the buffers that hold it, and the stages at which it is metered."""
+
+STAGES = ("source", "pre-fader", "post-fader")
+SOURCE, PRE_FADER, POST_FADER = range(3)
+
+
+def strip_buffer(strip_id: str, point: str) -> str:
+    """Name of the buffer that holds a strip at a point."""
+    return f"{strip_id}/{point}"
+
+
+def work_buffer(strip_id: str) -> str:
+    """Name of the buffer a strip's own chain works in; after the chain it is the pre-fader tap."""
+    return strip_buffer(strip_id, "work")
+
+
+def pre_chain_buffer(strip_id: str) -> str:
+    """Name of the buffer that keeps what enters a strip's chain, where somebody hears that."""
+    return strip_buffer(strip_id, "pre-chain")
+
+
+def lane_buffer(strip_id: str, block_id: str, lane_id: str) -> str:
+    """Name of the buffer that holds a lane's signal before its level."""
+    return "/".join((strip_id, block_id, lane_id))
