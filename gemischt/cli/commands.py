@@ -8,7 +8,6 @@ from csv import DictWriter
 from pathlib import Path
 
 from gemischt.cli.console import errors, progress_bar
-from gemischt.cli.server import openapi_document
 from gemischt.core.analysis.ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.offline import LONGEST_TAIL_S
@@ -201,11 +200,6 @@ def paths(session: str, strip: str, *, from_s: float | None, to_s: float | None,
     print(f"  sum: gain {ledger.sum_gain_db:+.2f} dB, {_show(heard_or_none(ledger.sum_rms_dbfs))} dBFS RMS")
     if ledger.twice_db is not None:
         print(f"  heard twice: {ledger.twice_db:+.2f} dB over its loudest dry way")
-
-
-def openapi() -> None:
-    """Print the API's schema."""
-    print(json.dumps(openapi_document(), indent=1, sort_keys=True))
 
 
 def schema() -> None:

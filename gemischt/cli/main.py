@@ -1,6 +1,7 @@
 """The ``gemischt`` command: its words. What they do is loaded only once it is asked for, so that help comes at once."""
 
 import io
+import json
 import os
 import sys
 from pathlib import Path
@@ -141,7 +142,9 @@ def paths(
 @app.command()
 def openapi() -> None:
     """Print the API's schema."""
-    commands().openapi()
+    from gemischt.cli.server import openapi_document
+
+    print(json.dumps(openapi_document(), indent=1, sort_keys=True))
 
 
 @app.command()

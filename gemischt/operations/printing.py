@@ -31,6 +31,8 @@ from gemischt.storage.writing import disk_error, written_beside
 
 Bits = Literal["16", "24", "32f"]
 RELEASE_EVERY_SAMPLES = 20 * 48000
+BLOCK_SAMPLES = 4096
+"""Large enough that what happens between blocks hardly counts, small enough for the cache."""
 _SUBTYPES: dict[Bits, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _BYTES: dict[Bits, int] = {"16": 2, "24": 3, "32f": 4}
 # A plain WAV file counts its bytes in 32 bits; beyond that the RF64 variant is written.
@@ -71,7 +73,7 @@ def print_mix(
         StorageFailed: the disk refused.
         Cancelled: ``progress`` raised it.
     """
-    renderer = Renderer(session, media.samples)
+    renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
     start, end = stretch_samples(session, renderer, from_s, to_s)
     if end <= start:
         raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
@@ -118,7 +120,7 @@ def watched_blocks(
 ) -> Iterator[Audio]:
     """Blocks of a stretch, with progress, and with memory given back on the way."""
     done = unreleased = 0
-    for block in render_stretch(session, media.samples, start, end, renderer=renderer):
+    for block in render_stretch(session, media.samples, start, end, block_samples=BLOCK_SAMPLES, renderer=renderer):
         yield block
         done += block.shape[1]
         unreleased += block.shape[1]

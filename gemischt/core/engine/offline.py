@@ -14,6 +14,7 @@ from gemischt.core.units import SILENCE_DB, gain_to_db, s_to_samples
 
 LONGEST_RUN_UP_S = 10.0
 SILENT_DBFS = -90.0
+_END_GRAIN_SAMPLES = 1024
 LONGEST_TAIL_S = 120.0
 """What rings longer after the last clip is cut."""
 
@@ -92,11 +93,21 @@ class Ending:
         self._cut = cut
         self.ringing_dbfs: float | None = None
 
+    def _parts(self) -> Iterator[Audio]:
+        """Blocks, cut small where the end may lie."""
+        done = 0
+        for block in self._blocks:
+            n_samples = block.shape[1]
+            grain = n_samples if done + n_samples <= self._least_samples else _END_GRAIN_SAMPLES
+            for start in range(0, n_samples, grain):
+                yield block[:, start : start + grain]
+            done += n_samples
+
     def __iter__(self) -> Iterator[Audio]:
         done = 0
         held: list[Audio] = []
         ringing: list[float] = []
-        for block in self._blocks:
+        for block in self._parts():
             done += block.shape[1]
             level_dbfs = gain_to_db(float(np.abs(block).max()))
             if done > self._least_samples:
