@@ -1,6 +1,6 @@
 """How far rendering runs ahead of the ear."""
 
-SHORTEST_S = 0.09
+SHORTEST_S = 0.06
 """What an edit has to wait for while all is well."""
 LONGEST_S = 0.3
 BRACED_S = 0.2

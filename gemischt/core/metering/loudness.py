@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.data import bs1770
-from gemischt.core.dsp.jit import AUDIO, CUBE, FLOAT, INT, measuring_kernel
+from gemischt.core.dsp.jit import AUDIO, CUBE, FLOAT, INT, VECTOR, measuring_kernel
 from gemischt.core.units import SILENCE_DB
 
 STEPS_PER_S = 100
@@ -37,13 +37,14 @@ def k_weighting(sample_rate_hz: float) -> NDArray[np.float64]:
     return np.array([shelf, high_pass])
 
 
-@measuring_kernel(AUDIO, INT, INT, AUDIO, CUBE, returns=FLOAT)
-def _weighted_energy(audio: Audio, start: int, end: int, sections: Audio, state: Audio) -> float:
-    # Both sections in one pass; state (n_channels, 2 sections, 2 sums).
-    total = 0.0
+@measuring_kernel(AUDIO, INT, INT, AUDIO, CUBE, VECTOR, returns=FLOAT)
+def _weighted_energy(audio: Audio, start: int, end: int, sections: Audio, state: Audio, weights: Audio) -> float:
+    # Both sections in one pass; state (n_channels, 2 sections, 2 sums), weights (n_channels,).
+    summed = 0.0
     b0, b1, b2, a1, a2 = sections[0, 0], sections[0, 1], sections[0, 2], sections[0, 3], sections[0, 4]
     c1, c2 = sections[1, 3], sections[1, 4]
     for channel in range(audio.shape[0]):
+        total = 0.0
         u, v = state[channel, 0, 0], state[channel, 0, 1]
         m, n = state[channel, 1, 0], state[channel, 1, 1]
         row = audio[channel, start:end]
@@ -62,7 +63,8 @@ def _weighted_energy(audio: Audio, start: int, end: int, sections: Audio, state:
             for j in range(2):
                 if abs(state[channel, section, j]) < _TINY:
                     state[channel, section, j] = 0.0
-    return total
+        summed += weights[channel] * total
+    return summed
 
 
 def power_to_lufs(mean_square: float) -> float:
@@ -88,8 +90,10 @@ class LoudnessMeter:
     so that any window's energy is a difference of two of them.
     """
 
-    def __init__(self, sample_rate_hz: int, n_channels: int) -> None:
+    def __init__(self, sample_rate_hz: int, n_channels: int, weights: NDArray[np.float64] | None = None) -> None:
+        """``weights`` (n_channels,) by which channels count, see core.layout; without any all count alike."""
         self._sample_rate_hz = sample_rate_hz
+        self._weights = np.ones(n_channels) if weights is None else weights
         self._sections = k_weighting(sample_rate_hz)
         self._state = np.zeros((n_channels, 2, 2))
         self._sums: list[float] = [0.0]
@@ -109,7 +113,7 @@ class LoudnessMeter:
         while done < n_samples:
             boundary = (len(self._sums) * self._sample_rate_hz) // STEPS_PER_S
             end = min(n_samples, done + boundary - self._samples)
-            self._step_energy += _weighted_energy(audio, done, end, self._sections, self._state)
+            self._step_energy += _weighted_energy(audio, done, end, self._sections, self._state, self._weights)
             self._samples += end - done
             done = end
             if self._samples == boundary:

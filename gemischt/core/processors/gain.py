@@ -21,7 +21,10 @@ _ROUTES = {
 
 
 def gain_matrix(params: GainParams, n_channels: int) -> NDArray[np.float64]:
-    """What comes out of what goes in, (n_channels, n_channels). One channel counts as a left one."""
+    """What comes out of what goes in, (n_channels, n_channels). One channel counts as a left one; more than two have no
+    sides that could be turned or swapped."""
+    if n_channels > 2:
+        return db_to_gain(params.level_db) * np.eye(n_channels)
     signs = np.array([-1.0 if params.left_inverted else 1.0, -1.0 if params.right_inverted else 1.0])
     if n_channels == 1:
         return np.array([[db_to_gain(params.level_db) * signs[0]]])

@@ -23,13 +23,17 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 
 @dataclass(frozen=True)
 class ProcessorKind:
-    """A processor type, its name for people, its parameter table, and the class that works on blocks."""
+    """A processor type, its name for people, its parameter table, and the class that works on blocks.
+
+    ``most_channels`` is 2 for what is stereo by nature, None for what takes any number.
+    """
 
     kind: str
     label: str
     takes_key: bool
     params: type[FrozenModel]
     processor: type[BlockProcessor]
+    most_channels: int | None = None
 
     def parameter_schema(self) -> dict[str, Any]:
         """Ranges, defaults, units and scales as JSON Schema."""
@@ -42,8 +46,8 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("saturator", "Saturator", False, SaturatorParams, Saturator),
     ProcessorKind("limiter", "Limiter", False, LimiterParams, Limiter),
     ProcessorKind("gain", "Gain", False, GainParams, GainProcessor),
-    ProcessorKind("delay", "Delay", False, DelayParams, DelayProcessor),
-    ProcessorKind("reverb", "Reverb", False, ReverbParams, Reverb),
+    ProcessorKind("delay", "Delay", False, DelayParams, DelayProcessor, 2),
+    ProcessorKind("reverb", "Reverb", False, ReverbParams, Reverb, 2),
 )
 
 _BY_KIND = {item.kind: item for item in PROCESSORS}

@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from gemischt.core.processors.registry import PROCESSORS
+from gemischt.core.processors.registry import PROCESSORS, ProcessorKind
+from tests.support.places import Alone, place
 from tests.support.sessions import Bench
 from tests.support.signals import impulse, noise, sine
 
@@ -32,6 +33,11 @@ BUSY: dict[str, dict[str, Any]] = {
     "delay": {"time_ms": 5.0, "feedback": 0.9, "low_cut_hz": 100.0},
     "reverb": {"pre_delay_ms": 0.0, "size": 0.0},
 }
+
+# What lets each channel of a group be worked on by itself.
+UNLINKED: dict[str, dict[str, Any]] = {"compressor": {"stereo_link": 0.0}, "gain": {"channels": "as-is"}}
+# Where one gain serves all channels, or both sides are made of the middle.
+SHARED = {"limiter", "delay", "reverb"}
 
 # What keeps channels apart where the busy settings do not.
 APART: dict[str, dict[str, Any]] = {"gain": {"channels": "as-is"}}
@@ -123,6 +129,17 @@ def step_at_the_move(kind: str, before: dict[str, Any], after: dict[str, Any]) -
     settled = max(bends[move - 9600 : move].max(), bends[-9600:].max())
     highest = np.abs(sound[:, move - 4800 :]).max()
     return float((bends[move : move + 20_000].max() - settled) / (highest / SHORTEST_FADE_SAMPLES))
+
+
+def worked(item: ProcessorKind, params: Any, signal: np.ndarray, latency_samples: int) -> np.ndarray:
+    """What a processor by itself makes of a signal of any number of channels."""
+    n_channels, n_samples = signal.shape
+    where = place(n_channels=n_channels, max_block=n_samples, latency_samples=latency_samples)
+    made = Alone(item.processor, where)
+    made.set(params)
+    out = signal.copy()
+    made.process(out, out, n_samples)
+    return out
 
 
 class ContractTest(unittest.TestCase):
@@ -236,6 +253,36 @@ class ContractTest(unittest.TestCase):
                     with self.assertRaises(ValidationError) as caught:
                         item.params.model_validate(params_with(item.kind, name, numeric["maximum"] + 1.0))
                     self.assertIn(name, str(caught.exception))
+
+    def test_any_number_of_channels_is_each_channel_by_itself(self) -> None:
+        n = 3000
+        signal = noise(12 * n / 48000, seed=9, channels=1).reshape(12, n) * np.linspace(0.1, 1.0, 12)[:, np.newaxis]
+        for item in PROCESSORS:
+            params = item.params.model_validate({**busy(item.kind), **UNLINKED.get(item.kind, {})})
+            latency = item.processor.latency_of(params, 48000)
+            alone = [worked(item, params, signal[k : k + 1], latency) for k in range(12)]
+            for n_channels in range(1, 13):
+                if n_channels > (item.most_channels or 12) or item.kind in SHARED:
+                    continue
+                with self.subTest(kind=item.kind, channels=n_channels):
+                    together = worked(item, params, signal[:n_channels], latency)
+                    np.testing.assert_allclose(together, np.concatenate(alone[:n_channels]), atol=1e-12)
+
+    def test_linked_channels_are_turned_down_by_one_gain(self) -> None:
+        n = 3000
+        signal = 0.5 + 0.1 * noise(12 * n / 48000, seed=9, channels=1).reshape(12, n)
+        signal[1:] *= 0.25
+        for kind in ("compressor", "limiter"):
+            item = next(item for item in PROCESSORS if item.kind == kind)
+            params = item.params.model_validate(busy(kind))
+            latency = item.processor.latency_of(params, 48000)
+            for n_channels in range(1, 13):
+                with self.subTest(kind=kind, channels=n_channels):
+                    before = np.pad(signal[:n_channels], ((0, 0), (latency, 0)))[:, :n]
+                    out = worked(item, params, signal[:n_channels], latency)
+                    gains = out[:, latency:] / before[:, latency:]
+                    np.testing.assert_allclose(gains, np.tile(gains[:1], (n_channels, 1)), atol=1e-9)
+                    self.assertGreater(float(gains.max() / gains.min()), 1.1)
 
     def test_channels_do_not_leak_into_each_other(self) -> None:
         left_only = noise(N / 48000)

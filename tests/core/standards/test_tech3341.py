@@ -11,6 +11,7 @@ import unittest
 import numpy as np
 import pyloudnorm
 
+from gemischt.core.layout import layout_named
 from gemischt.core.metering.loudness import LoudnessMeter, k_weighting
 from gemischt.core.metering.summary import Summary, summarize
 from tests.support.signals import RATE_HZ, Signal, noise, sine, steps
@@ -55,6 +56,16 @@ class IntegratedTest(unittest.TestCase):
         "4": (((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)), -23.0),
         "5": (((-26, 20), (-20, 20.1), (-26, 20)), -23.0),
     }
+
+    def test_case_6_counts_surrounds_more_and_the_lows_not_at_all(self) -> None:
+        # 5.0: L R -28, C -24, Ls Rs -30 dBFS; an independent meter reads -23.016, whatever the low-frequency channel has.
+        layout = layout_named("5.1")
+        for lfe_dbfs in (-6.0, -120.0):
+            tones = [sine(1000, level, 20.0, channels=1) for level in (-28, -28, -24, lfe_dbfs, -30, -30)]
+            meter = LoudnessMeter(RATE_HZ, 6, layout.loudness_weights)
+            signal = np.concatenate(tones)
+            meter.process(signal, signal.shape[1])
+            self.assertAlmostEqual(meter.integrated_lufs, -23.016, delta=0.005)
 
     def test_cases_1_to_5(self) -> None:
         for case, (levels, expected) in self.CASES.items():
