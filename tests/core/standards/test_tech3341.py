@@ -58,7 +58,7 @@ class IntegratedTest(unittest.TestCase):
     }
 
     def test_case_6_counts_surrounds_more_and_the_lows_not_at_all(self) -> None:
-        # 5.0: L R -28, C -24, Ls Rs -30 dBFS; an independent meter reads -23.016, whatever the low-frequency channel has.
+        # 5.0: L R -28, C -24, Ls Rs -30 dBFS; an independent meter reads -23.016, whatever the lows have.
         layout = layout_named("5.1")
         for lfe_dbfs in (-6.0, -120.0):
             tones = [sine(1000, level, 20.0, channels=1) for level in (-28, -28, -24, lfe_dbfs, -30, -30)]
