@@ -18,7 +18,7 @@ export function ActionMenu({ label, text, hint, items, onSelect, color = "ink" }
     <Menu.Root onSelect={({ value }) => onSelect(value)} positioning={{ placement: "bottom-start" }}>
       <Menu.Trigger asChild>
         <PlainButton
-          aria-label={label}
+          aria-label={label.includes(text) ? label : `${label}: ${text}`}
           title={hint ?? label}
           height="target"
           padding="0 6px"

@@ -11,10 +11,12 @@ type LetterToggleProps = {
 
 /** One letter that is on or off: M, S, ø. */
 export function LetterToggle({ letter, label, on, tone, onToggle, boxed }: LetterToggleProps) {
+  // Who speaks to the page says what is written on a button.
+  const spoken = label.toLowerCase().includes(letter.toLowerCase()) ? label : `${label}: ${letter}`;
   return (
     <chakra.button
       type="button"
-      aria-label={label}
+      aria-label={spoken}
       aria-pressed={on}
       title={label}
       minWidth="20px"

@@ -7,7 +7,7 @@ export function SignButton({ label, sign = "×", onClick }: SignButtonProps) {
   return (
     <chakra.button
       type="button"
-      aria-label={label}
+      aria-label={/[a-z]/.test(sign) ? `${label}: ${sign}` : label}
       title={label}
       minWidth="target"
       height="target"

@@ -11,18 +11,18 @@ export function FolderRow({ item }: { item: LevelItem }) {
     <chakra.div
       role="row"
       aria-label={item.folder.name}
-      display="flex"
-      alignItems="center"
       height={`${size.rowPx}px`}
       padding="0 8px 0 12px"
       borderBottom="1px solid"
       borderColor="rule"
       style={{ paddingLeft: `${12 + 14 * item.depth}px` }}
     >
-      <FoldMark folder={item.folder.id} name={item.folder.name} />
-      <chakra.strong>{item.folder.name}</chakra.strong>
-      <chakra.span textStyle="small" marginLeft="8px">
-        folder of {item.nMembers}
+      <chakra.span role="cell" display="flex" alignItems="center" height="100%">
+        <FoldMark folder={item.folder.id} name={item.folder.name} />
+        <chakra.strong>{item.folder.name}</chakra.strong>
+        <chakra.span textStyle="small" marginLeft="8px">
+          folder of {item.nMembers}
+        </chakra.span>
       </chakra.span>
     </chakra.div>
   );

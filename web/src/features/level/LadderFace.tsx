@@ -71,6 +71,8 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
       <chakra.div flex="1" overflow="auto" role="table" aria-label="Gain ladder">
         <chakra.div style={{ minWidth: `${NAME_PX + CELL_PX * columns.length + 12}px` }}>
           <chakra.div
+            role="row"
+            aria-label="Stages"
             display="grid"
             gridTemplateColumns={template}
             height="25px"
@@ -84,30 +86,33 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
             zIndex="2"
             bg="sheet"
           >
-            <chakra.button
-              type="button"
-              textAlign="left"
-              height="target"
-              cursor="pointer"
-              onClick={() => setSorted(null)}
-            >
-              strip{sorted ? " (as in the session)" : ""}
-            </chakra.button>
-            {columns.map((column) => (
+            <span role="columnheader">
               <chakra.button
-                key={column.key}
                 type="button"
+                textAlign="left"
                 height="target"
-                textAlign="right"
-                paddingRight="22px"
                 cursor="pointer"
-                fontWeight={sorted === column.key || column.key === "pre-fader" ? "700" : "400"}
-                color={sorted === column.key || column.key === "pre-fader" ? "ink" : "quiet"}
-                title="Sort by this stage"
-                onClick={() => setSorted(sorted === column.key ? null : column.key)}
+                onClick={() => setSorted(null)}
               >
-                {column.name}
+                strip{sorted ? " (as in the session)" : ""}
               </chakra.button>
+            </span>
+            {columns.map((column) => (
+              <chakra.span role="columnheader" textAlign="right" key={column.key}>
+                <chakra.button
+                  type="button"
+                  height="target"
+                  textAlign="right"
+                  paddingRight="22px"
+                  cursor="pointer"
+                  fontWeight={sorted === column.key || column.key === "pre-fader" ? "700" : "400"}
+                  color={sorted === column.key || column.key === "pre-fader" ? "ink" : "quiet"}
+                  title="Sort by this stage"
+                  onClick={() => setSorted(sorted === column.key ? null : column.key)}
+                >
+                  {column.name}
+                </chakra.button>
+              </chakra.span>
             ))}
           </chakra.div>
           {rows.map(({ item, cells, lanes }) => (
@@ -199,6 +204,7 @@ function LadderRow({ strip, name, cells, columns, template, indentPx, mark, lane
       bg={focused ? "wash" : "transparent"}
     >
       <chakra.span
+        role="cell"
         display="flex"
         alignItems="center"
         gap="6px"
@@ -222,7 +228,12 @@ function LadderRow({ strip, name, cells, columns, template, indentPx, mark, lane
       </chakra.span>
       {columns.map((column) => {
         const cell = cells.get(column.key);
-        if (cell) return <Cell key={column.key} cell={cell} onJump={() => jump(cell)} />;
+        if (cell)
+          return (
+            <chakra.div role="cell" key={column.key}>
+              <Cell cell={cell} onJump={() => jump(cell)} />
+            </chakra.div>
+          );
         return lane ? <span key={column.key} /> : <Gap key={column.key} />;
       })}
     </chakra.div>

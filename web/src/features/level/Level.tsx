@@ -100,32 +100,26 @@ function Rows({ items }: { items: LevelItem[] }) {
   return (
     <>
       <Heads columns={columns} />
-      <chakra.div
-        ref={area}
-        flex="1"
-        overflowY="auto"
-        overflowX="hidden"
-        position="relative"
-        role="table"
-        aria-label="Strips"
-      >
-        {items.map((item) =>
-          item.strip ? (
-            <Row
-              key={item.key}
-              item={item}
-              strip={item.strip}
-              outputs={outputs}
-              nKeys={keys.get(item.strip.id) ?? 0}
-              focused={item.strip.id === focused}
-              selected={selected.has(item.strip.id) && selected.size > 1}
-              cells={cells}
-              columns={columns}
-            />
-          ) : (
-            <FolderRow key={item.key} item={item} />
-          ),
-        )}
+      <chakra.div ref={area} flex="1" overflowY="auto" overflowX="hidden" position="relative">
+        <div role="table" aria-label="Strips">
+          {items.map((item) =>
+            item.strip ? (
+              <Row
+                key={item.key}
+                item={item}
+                strip={item.strip}
+                outputs={outputs}
+                nKeys={keys.get(item.strip.id) ?? 0}
+                focused={item.strip.id === focused}
+                selected={selected.has(item.strip.id) && selected.size > 1}
+                cells={cells}
+                columns={columns}
+              />
+            ) : (
+              <FolderRow key={item.key} item={item} />
+            ),
+          )}
+        </div>
         <MeterCanvas items={items} cells={cells} columns={columns} />
         <Groups faderPx={columns.faderPx} />
         {strips.length === 1 && (

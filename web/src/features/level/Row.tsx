@@ -116,6 +116,7 @@ export const Row = memo(function Row(props: RowProps) {
       onClick={onControl}
     >
       <chakra.span
+        role="cell"
         display="flex"
         alignItems="center"
         overflow="hidden"
@@ -156,7 +157,7 @@ export const Row = memo(function Row(props: RowProps) {
           )}
         </chakra.button>
       </chakra.span>
-      <chakra.span textAlign="right" paddingRight="8px">
+      <chakra.span role="cell" textAlign="right" paddingRight="8px">
         <ValueField
           label={`${strip.name}: trim`}
           value={trimDb}
@@ -172,6 +173,7 @@ export const Row = memo(function Row(props: RowProps) {
       <span />
       <chakra.span
         ref={keptIn(cells.peaks, strip.id)}
+        role="cell"
         textStyle="number"
         fontWeight="700"
         textAlign="right"
@@ -180,16 +182,18 @@ export const Row = memo(function Row(props: RowProps) {
         −∞
       </chakra.span>
       <span />
-      <Fader
-        label={`${strip.name}: fader`}
-        value={faderDb}
-        widthPx={columns.faderPx}
-        focused={focused}
-        onPreview={preview("fader_db")}
-        onCommit={commit("fader_db")}
-        onCancel={revert}
-      />
-      <chakra.span textAlign="right">
+      <chakra.div role="cell">
+        <Fader
+          label={`${strip.name}: fader`}
+          value={faderDb}
+          widthPx={columns.faderPx}
+          focused={focused}
+          onPreview={preview("fader_db")}
+          onCommit={commit("fader_db")}
+          onCancel={revert}
+        />
+      </chakra.div>
+      <chakra.span role="cell" textAlign="right">
         <LevelField
           label={`${strip.name}: fader level`}
           value={faderDb}
@@ -199,22 +203,25 @@ export const Row = memo(function Row(props: RowProps) {
           onCancel={revert}
         />
       </chakra.span>
-      <PanGlyph
-        strip={strip}
-        onPreview={(pan: Pan) => live.preview(set({ pan }))}
-        onCommit={(pan: Pan) => void edit(set({ pan }))}
-        onCancel={revert}
-      />
+      <chakra.div role="cell">
+        <PanGlyph
+          strip={strip}
+          onPreview={(pan: Pan) => live.preview(set({ pan }))}
+          onCommit={(pan: Pan) => void edit(set({ pan }))}
+          onCancel={revert}
+        />
+      </chakra.div>
       {columns.showsReduction && (
         <chakra.span
           ref={keptIn(cells.reductions, strip.id)}
+          role="cell"
           textStyle="number"
           textAlign="right"
           paddingRight="6px"
           data-reduction={strip.id}
         />
       )}
-      <span>
+      <span role="cell">
         <LetterToggle
           letter="M"
           label={`Mute ${strip.name}`}
@@ -230,27 +237,29 @@ export const Row = memo(function Row(props: RowProps) {
           onToggle={() => void edit(set({ solo: !strip.solo }))}
         />
       </span>
-      {strip.kind === "mix" ? (
-        <chakra.span color="quiet">out 1–2</chakra.span>
-      ) : (
-        <Choice
-          label={`${strip.name} plays to`}
-          value={strip.late && strip.output === mixId(outputs) ? LATE : (strip.output ?? "")}
-          width="78px"
-          options={outputOptions(strip, outputs)}
-          onChange={(chosen) => {
-            const late = chosen === LATE;
-            const output = late ? mixId(outputs) : chosen;
-            const together = useView.getState().selected.has(strip.id) ? selectedStrips(now()) : [strip];
-            const ids = together
-              .filter((other) => other.kind !== "mix" && other.id !== output)
-              .map((other) => other.id);
-            void edit({ type: "set-output", strips: ids, output: output || null, late });
-          }}
-        />
-      )}
+      <span role="cell">
+        {strip.kind === "mix" ? (
+          <chakra.span color="quiet">out 1–2</chakra.span>
+        ) : (
+          <Choice
+            label={`${strip.name} plays to`}
+            value={strip.late && strip.output === mixId(outputs) ? LATE : (strip.output ?? "")}
+            width="78px"
+            options={outputOptions(strip, outputs)}
+            onChange={(chosen) => {
+              const late = chosen === LATE;
+              const output = late ? mixId(outputs) : chosen;
+              const together = useView.getState().selected.has(strip.id) ? selectedStrips(now()) : [strip];
+              const ids = together
+                .filter((other) => other.kind !== "mix" && other.id !== output)
+                .map((other) => other.id);
+              void edit({ type: "set-output", strips: ids, output: output || null, late });
+            }}
+          />
+        )}
+      </span>
       {columns.showsWays && (
-        <chakra.span textAlign="right" textStyle="number" fontSize="small" whiteSpace="nowrap">
+        <chakra.span role="cell" textAlign="right" textStyle="number" fontSize="small" whiteSpace="nowrap">
           {strip.sends.length > 0 && (
             <chakra.span color="send" title={`${strip.sends.length} sends`}>
               ╌{strip.sends.length}

@@ -81,7 +81,7 @@ function Finding() {
             onClick={() => run(index)}
           >
             <span>{item.name}</span>
-            <chakra.span color="quiet">{item.keys}</chakra.span>
+            <chakra.span color={index === chosen ? "ink" : "quiet"}>{item.keys}</chakra.span>
           </chakra.div>
         ))}
         {found.length === 0 && <chakra.div color="quiet">Nothing bears that name.</chakra.div>}

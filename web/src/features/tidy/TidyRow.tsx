@@ -86,6 +86,7 @@ export function TidyRow(props: TidyRowProps) {
         </chakra.span>
       )}
       <chakra.div
+        role="cell"
         display="grid"
         gridTemplateColumns={COLUMNS}
         alignItems="center"
@@ -144,7 +145,7 @@ export function TidyRow(props: TidyRowProps) {
         </chakra.span>
         <Facts {...props} />
       </chakra.div>
-      <chakra.div position="relative" flex="1" overflow="hidden">
+      <chakra.div role="cell" position="relative" flex="1" overflow="hidden">
         {strip?.clips.map((clip, index) => (
           <ClipBox
             key={index}

@@ -103,44 +103,45 @@ export function SongLine() {
           {following.waitsFor ? " waits" : ""}
         </chakra.div>
       </chakra.div>
-      <chakra.div
-        ref={area}
-        role="slider"
-        tabIndex={0}
-        aria-label="Place in the song"
-        aria-valuemin={0}
-        aria-valuemax={durationS}
-        aria-valuenow={transport.positionS}
-        aria-valuetext={formatTime(transport.positionS)}
-        position="relative"
-        flex="1"
-        marginRight="12px"
-        cursor="text"
-        touchAction="none"
-        onPointerDown={onPointerDown}
-        onDoubleClick={(event) => void live.play(timeAt(event.clientX))}
-        onKeyDown={onKeyDown}
-      >
-        <chakra.canvas ref={still} position="absolute" inset="0" width="100%" height="100%" />
+      <chakra.div position="relative" flex="1" marginRight="12px">
         <chakra.div
-          ref={playhead}
+          ref={area}
+          role="slider"
+          tabIndex={0}
+          aria-label="Place in the song"
+          aria-valuemin={0}
+          aria-valuemax={durationS}
+          aria-valuenow={transport.positionS}
+          aria-valuetext={formatTime(transport.positionS)}
           position="absolute"
-          left="-5px"
-          top="0"
-          width="10px"
-          height="100%"
-          willChange="transform"
-          pointerEvents="none"
+          inset="0"
+          cursor="text"
+          touchAction="none"
+          onPointerDown={onPointerDown}
+          onDoubleClick={(event) => void live.play(timeAt(event.clientX))}
+          onKeyDown={onKeyDown}
         >
-          <chakra.div position="absolute" left="4.25px" top="0" width="1.5px" height="100%" bg="ink" />
+          <chakra.canvas ref={still} position="absolute" inset="0" width="100%" height="100%" />
           <chakra.div
+            ref={playhead}
             position="absolute"
-            left="0"
+            left="-5px"
             top="0"
-            borderX="5px solid transparent"
-            borderTop="7px solid"
-            borderTopColor="ink"
-          />
+            width="10px"
+            height="100%"
+            willChange="transform"
+            pointerEvents="none"
+          >
+            <chakra.div position="absolute" left="4.25px" top="0" width="1.5px" height="100%" bg="ink" />
+            <chakra.div
+              position="absolute"
+              left="0"
+              top="0"
+              borderX="5px solid transparent"
+              borderTop="7px solid"
+              borderTopColor="ink"
+            />
+          </chakra.div>
         </chakra.div>
         <Flags pxPerS={widthPx / durationS} />
         {sections.map((section) => (

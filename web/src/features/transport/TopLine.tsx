@@ -128,11 +128,7 @@ export function TopLine() {
         </chakra.span>
       )}
       <Monitor />
-      <PlainButton
-        aria-label="Change between paper and night"
-        title="Change between paper and night (N)"
-        onClick={theme.toggle}
-      >
+      <PlainButton title="Change between paper and night (N)" onClick={theme.toggle}>
         {theme.theme === "paper" ? "to night" : "to paper"}
       </PlainButton>
       <PlainButton
