@@ -4,6 +4,7 @@ import atexit
 import contextlib
 import json
 import os
+import re
 import shutil
 import socket
 import sqlite3
@@ -172,8 +173,8 @@ class BrowserCase(unittest.TestCase):
         self.assertEqual(self.problems, [])
 
     def choose(self, place: Page | Locator, menu: str, item: str) -> None:
-        """Do something by a menu."""
-        place.get_by_role("button", name=menu, exact=True).click()
+        """Do something by a menu; its button also says what is written on it."""
+        place.get_by_role("button", name=re.compile(rf"^{re.escape(menu)}(: .*)?$")).click()
         self.page.get_by_role("menuitem", name=item, exact=True).click()
 
     def open(self, name: str = MIXED) -> Page:

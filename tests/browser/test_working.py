@@ -124,7 +124,7 @@ class KeysTest(BrowserCase):
 
     def test_a_menu_does_nothing_before_something_is_chosen(self) -> None:
         page = self.open()
-        page.get_by_role("button", name="Add to the chain", exact=True).focus()
+        page.get_by_role("button", name="Add to the chain: + more", exact=True).focus()
         page.keyboard.press("Enter")
         expect(page.get_by_role("menuitem", name="EQ", exact=True)).to_be_visible()
         for _ in range(3):
@@ -132,7 +132,7 @@ class KeysTest(BrowserCase):
         page.keyboard.press("Escape")
         expect(page.get_by_role("menuitem")).to_have_count(0)
         self.assertEqual(self.history(), [])
-        page.get_by_role("button", name="Add to the chain", exact=True).press("Enter")
+        page.get_by_role("button", name="Add to the chain: + more", exact=True).press("Enter")
         expect(page.get_by_role("menuitem", name="EQ", exact=True)).to_be_visible()
         page.keyboard.press("g")
         expect(page.locator("[role=menuitem][data-highlighted]")).to_have_text("Gain")
