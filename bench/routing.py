@@ -9,10 +9,10 @@ import numpy as np
 from playwright.sync_api import sync_playwright
 
 from bench.engine import RATE_HZ, graph
-from gemischt.core.analysis.flow import lay_out_flow
 from gemischt.core.audio import as_media
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.renderer import Renderer
+from gemischt.core.routing.flow import lay_out_flow
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
 from tests.browser.browser import FLAGS, MIXED, VIEWPORT, Server

@@ -45,6 +45,17 @@ class ModulesTest(unittest.TestCase):
                 with self.subTest(path=path.relative_to(ROOT)):
                     self.assertTrue(ast.get_docstring(ast.parse(path.read_text())))
 
+    def test_every_package_lists_what_is_in_it(self) -> None:
+        for package in (path.parent for path in self.modules() if path.name == "__init__.py"):
+            inside = {path.stem for path in package.glob("*.py") if path.stem not in ("__init__", "__main__")}
+            inside |= {path.name for path in package.iterdir() if (path / "__init__.py").is_file()}
+            if package.parent == ROOT or package.name == "migrations":
+                continue
+            text = ast.get_docstring(ast.parse((package / "__init__.py").read_text())) or ""
+            listed = re.findall(r"^([a-z_]\w*(?:, [a-z_]\w*)*)  +\S", text, re.MULTILINE)
+            with self.subTest(package=package.relative_to(ROOT)):
+                self.assertEqual({name for names in listed for name in names.split(", ")}, inside)
+
     def test_none_grows_too_long(self) -> None:
         for path in (*self.modules(), *(ROOT / "web" / "src").rglob("*.ts*")):
             if ".gen." not in path.name:

@@ -1,1 +1,12 @@
-"""HTTP and WebSocket: create_app assembles thin routers over the operations."""
+"""HTTP and WebSocket: create_app assembles thin routers over the operations.
+
+app           the web application, assembled
+dependencies  what routers are handed
+errors        every error in one shape: what is wrong, where, and what to do
+limits        how much one request may bring
+routers       one router per subject
+schemas       what the API says and takes
+security      who may talk to this server, and what its pages may do
+settings      how the server is set up
+tasks         tasks over the song of a session, as jobs
+"""

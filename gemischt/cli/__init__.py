@@ -1,1 +1,7 @@
-"""The command line."""
+"""The command line.
+
+commands  what the commands do
+console   what commands say: results on stdout, errors and progress on stderr
+main      the ``gemischt`` command: its words
+server    starting the web application
+"""

@@ -8,7 +8,7 @@ from csv import DictWriter
 from pathlib import Path
 
 from gemischt.cli.console import errors, progress_bar
-from gemischt.core.analysis.ledger import path_ledger
+from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.offline import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound

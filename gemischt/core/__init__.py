@@ -6,4 +6,12 @@ processors  equaliser, compressor, and the registry that lists them
 engine      from document to sound, block by block
 metering    peak, RMS, loudness, true peak, correlation
 dsp         kernels shared by the above
+analysis    what can be said about a session, read from its document or measured by rendering parts of it
+audio       the array contract: audio is float64, shape (n_channels, n_samples), C-contiguous
+control     what moves an operation's coefficients: what it is told, from which sample on, and glides
+data        published tables, with their provenance
+errors      what can go wrong
+layout      named layouts of loudspeakers, and matrices from one to another
+parameters  how parameters are declared: the fields of one Pydantic model are the table
+units       every conversion between units, named ``a_to_b``
 """

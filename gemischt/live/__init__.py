@@ -6,4 +6,6 @@ player     the engine thread of one session
 monitor    how the listener hears the mix
 hub        one player per session, and who listens to it
 messages   the JSON messages both ways
+inbox      what a connection has asked for and nobody has seen to yet
+lead       how far rendering runs ahead of the ear
 """

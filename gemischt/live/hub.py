@@ -6,7 +6,10 @@ import threading
 from dataclasses import dataclass, field
 from typing import Any
 
-from gemischt.core.analysis.curves import (
+from gemischt.core.engine.probe import probed_processors
+from gemischt.core.engine.resolving import delay_in_time
+from gemischt.core.errors import InvalidAction
+from gemischt.core.processors.curves import (
     CURVE_FREQUENCIES_HZ,
     CURVE_INPUTS_DB,
     CURVE_LEVELS,
@@ -14,9 +17,6 @@ from gemischt.core.analysis.curves import (
     eq_curve_db,
     transfer_curve_db,
 )
-from gemischt.core.engine.probe import probed_processors
-from gemischt.core.engine.resolving import delay_in_time
-from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Processor, Session
 from gemischt.core.units import s_to_samples

@@ -11,4 +11,7 @@ session_files      sessions as files on disk: read, export
 tasks              what renders a whole song, and what it gives as JSON
 task_process       tasks in a process of their own, behind playback; task_worker is its other end
 jobs               long work with progress, cancel and a result
+demo_sessions      puts the demo song into a data folder
+priority           playback comes first
+task_worker        the other end of ``TaskProcess``: does tasks in a process of its own, a few at a time
 """

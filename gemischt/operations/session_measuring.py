@@ -5,10 +5,10 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from gemischt.core.analysis.findings import Finding, Situation, examine
-from gemischt.core.analysis.ladder import ladder_ends
-from gemischt.core.analysis.listening import StretchS
-from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
-from gemischt.core.analysis.measuring import measure_song
+from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
+from gemischt.core.analysis.measurement.song import measure_song
+from gemischt.core.analysis.reports.gain_ladder import ladder_ends
+from gemischt.core.analysis.tap_reader import StretchS
 from gemischt.core.data import bs1770
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back

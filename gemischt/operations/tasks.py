@@ -9,11 +9,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
-from gemischt.core.analysis.alone import strip_in_song
-from gemischt.core.analysis.lanes import report_block
-from gemischt.core.analysis.leaks import find_leaks
-from gemischt.core.analysis.ledger import path_ledger
-from gemischt.core.analysis.reference import Figure, Place, bring_to_reference
+from gemischt.core.analysis.reports.lane_alignment import report_block
+from gemischt.core.analysis.reports.leaks import find_leaks
+from gemischt.core.analysis.reports.path_ledger import path_ledger
+from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_to_reference
+from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import LONGEST_SONG_S, Id, Session, SongTime
 from gemischt.core.session.edits import find_strip

@@ -1,10 +1,15 @@
 """What is kept on disk.
 
-tables, database  SQLite through SQLAlchemy, brought up to date by Alembic
-sessions          documents with their edit history and the bin
-presets           processors to recall
-snapshots         sessions as they were, and findings put aside
-renders           rendered audio and figures, bounded
-audio_files       content-addressed originals and their decoded, memory-mapped samples
-writing           files that appear whole or not at all
+tables         SQLite through SQLAlchemy, brought up to date by Alembic
+database       SQLite through SQLAlchemy, brought up to date by Alembic
+sessions       documents with their edit history and the bin
+presets        processors to recall
+snapshots      sessions as they were, and findings put aside
+renders        rendered audio and figures, bounded
+audio_files    content-addressed originals and their decoded, memory-mapped samples
+writing        files that appear whole or not at all
+audio_headers  whether a file holds all that its header says: the library reads one that was cut off as a shorter one
+audio_reading  audio files of other programs: what can be used, and why the rest cannot
+migrations     ?
+patches        JSON patches between two versions of a document
 """

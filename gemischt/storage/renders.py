@@ -10,7 +10,7 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from gemischt.core.analysis.renders import AudioWriter, RenderStore
+from gemischt.core.analysis.cache.renders import AudioWriter, RenderStore
 from gemischt.core.audio import MediaSamples, Single
 from gemischt.storage.writing import claim, disk_error, sweep
 

@@ -6,7 +6,7 @@ from unittest import mock
 
 import numpy as np
 
-from gemischt.core.analysis.watching import N_BINS
+from gemischt.core.analysis.measurement.strip_meters import N_BINS
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.operations.session_measuring import examine_session, finding_to_json, measure_session, measurement_to_json
 from gemischt.storage.renders import DiskRenders

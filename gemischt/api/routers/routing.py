@@ -7,8 +7,8 @@ from fastapi import APIRouter, Query
 from gemischt.api.dependencies import JobsDep, WorkspaceDep
 from gemischt.api.schemas import JobStatus, Stretch
 from gemischt.api.tasks import start_task
-from gemischt.core.analysis.flow import Flow, lay_out_flow
-from gemischt.core.analysis.references import references_to
+from gemischt.core.routing.dependents import dependents_of
+from gemischt.core.routing.flow import Flow, lay_out_flow
 from gemischt.core.session.edits import find_block, find_strip
 from gemischt.operations.tasks import FindLeaks, MeasureLedger, ReportBlock
 
@@ -24,7 +24,7 @@ def get_flow(session_id: str, workspace: WorkspaceDep, folded: Annotated[list[st
 @router.get("/references", operation_id="getReferences")
 def get_references(session_id: str, strips: Annotated[list[str], Query()], workspace: WorkspaceDep) -> list[str]:
     """What refers to some strips, in sentences."""
-    return references_to(workspace.sessions.get(session_id).session, set(strips))
+    return dependents_of(workspace.sessions.get(session_id).session, set(strips))
 
 
 @router.post("/strips/{strip_id}/ledger", operation_id="startLedger", status_code=202)

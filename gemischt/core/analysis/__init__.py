@@ -1,12 +1,9 @@
 """What can be said about a session, read from its document or measured by rendering parts of it.
 
-curves      equaliser response and compressor transfer curves, as points to draw
-ways        every way of a strip to the mix
-isolation   a session reduced to some ways
-listening   rendering a stretch to measure it
-ledger      what each way brings to the mix
-leaks       what still sounds when a fader is down
-lanes       what parallel lanes add up to, and whether they comb
-flow        the picture of the routing, laid out
-references  what refers to some strips
+cache         what is kept of measurements: under which key, and where
+findings      what the program finds when it examines a measured session
+measurement   the whole song, every strip at every stage, rendering only what an edit has changed
+reports       what a measured session or a stretch of it says about one question
+sub_sessions  a part of a session as a session of its own: what it sounds like by itself
+tap_reader    rendering a stretch to measure it: levels of every strip, or the signals in some buffers
 """

@@ -1,8 +1,20 @@
 """Kernels shared by processors and engine, each a plain loop over arrays.
 
-jit        how kernels are compiled
-mixing     clips, matrices, sums, delays, level measuring
-biquad     the cookbook's filters and the cascade that runs them
-decibels   fast logarithms and powers
-dynamics   detector, gain computer, ballistics
+jit               how kernels are compiled
+mixing            clips, matrices, sums, delays, level measuring
+biquad            the cookbook's filters and the cascade that runs them
+decibels          fast logarithms and powers
+dynamics          detector, gain computer, ballistics
+delay_line        delays whose length may change while they sound: the old and the new length are crossfaded
+feedback_network  a feedback delay network: sixteen lines whose outputs are mixed by a Hadamard matrix and fed back
+fma               multiply and add in one instruction, rounded once, wherever a kernel asks for it
+half_band         twice the rate and back by half-band filters
+interpolation     the wave between the samples: four points a sample, and tops between those
+limiting          looking ahead for true peaks
+magnitude         the highest magnitude or value of a stretch of samples, fast
+pieces            coefficients that move: straight lines across pieces of a block
+playing           clips of any number of files, played into one sum
+shaping           bending a wave at sixteen times the rate
+simd              eight numbers worked on at once, or sixteen of single precision, inside kernels only
+table             many kernels in one call: a table says which to call, and where their arguments lie in memory
 """

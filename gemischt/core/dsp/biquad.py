@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, inline_kernel, kernel
-from gemischt.core.dsp.lanes import lane as lane_of
-from gemischt.core.dsp.lanes import load, shifted_in, spread, store, where
 from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, rests, step_of
+from gemischt.core.dsp.simd import lane as lane_of
+from gemischt.core.dsp.simd import load, shifted_in, spread, store, where
 from gemischt.core.dsp.table import in_table
 
 Section: TypeAlias = tuple[float, float, float, float, float]

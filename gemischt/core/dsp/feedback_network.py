@@ -16,7 +16,8 @@ import numpy as np
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, VECTOR, inline_kernel, kernel
-from gemischt.core.dsp.lanes import (
+from gemischt.core.dsp.pieces import PIECES, line_begin, piece_last, rests, step_of
+from gemischt.core.dsp.simd import (
     aligned,
     lane,
     load,
@@ -28,7 +29,6 @@ from gemischt.core.dsp.lanes import (
     transpose,
     without_traces,
 )
-from gemischt.core.dsp.pieces import PIECES, line_begin, piece_last, rests, step_of
 from gemischt.core.dsp.table import in_table
 
 N_LINES = 16

@@ -6,7 +6,7 @@ from typing import Any, cast
 from numba import types
 from numba.extending import intrinsic
 
-from gemischt.core.dsp.lanes import Lanes, call_on_lanes
+from gemischt.core.dsp.simd import Lanes, call_on_lanes
 
 
 @intrinsic

@@ -12,7 +12,7 @@ import numpy as np
 from gemischt.core.audio import Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import inline_kernel
-from gemischt.core.dsp.lanes import load, spread, store
+from gemischt.core.dsp.simd import load, spread, store
 
 _HALF, _ZERO = np.float32(0.5), np.float32(0.0)
 

@@ -4,7 +4,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, inline_kernel, kernel
-from gemischt.core.dsp.lanes import N_LANES, N_SINGLES, greater, greatest, load, magnitudes, spread
+from gemischt.core.dsp.simd import N_LANES, N_SINGLES, greater, greatest, load, magnitudes, spread
 
 _MAGNITUDE = np.int64(0x7FFFFFFFFFFFFFFF)
 _SILENCE = np.float32(0.0)

@@ -23,8 +23,8 @@ from gemischt.core.dsp.jit import (
     inline_kernel,
     kernel,
 )
-from gemischt.core.dsp.lanes import N_SINGLES, held_within, load, spread, store
 from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.simd import N_SINGLES, held_within, load, spread, store
 from gemischt.core.dsp.table import in_table
 
 _STOP_DB = 100.0

@@ -1,11 +1,14 @@
 """From a session document to sound.
 
-placement   input pick-up, pan and width as gain matrices
-specs       what an operation is, as frozen data
-blueprint   session -> list of specs in topological order, latencies aligned
-operations  specs -> objects that work on buffers block by block
-probe       a closer look at one strip while it plays
-plan        buffers and operations; takes over state from a plan before
-renderer    plays a plan: position, loop, edits, crossfades
-offline     a whole song or a stretch, block by block
+placement     input pick-up, pan and width as gain matrices
+specs         what an operation is, as frozen data
+blueprint     session -> list of specs in topological order, latencies aligned
+operations    specs -> objects that work on buffers block by block
+probe         a closer look at one strip while it plays
+plan          buffers and operations; takes over state from a plan before
+renderer      plays a plan: position, loop, edits, crossfades
+offline       a whole song or a stretch, block by block
+buffer_names  where on a strip a signal is read: names of the buffers, and the stages that are metered
+clip_placing  clips of a track in samples: both ends on one grid, and fades where they are left to themselves
+resolving     what processors are told, worked out from the song and from what else the document says of them
 """

@@ -7,7 +7,7 @@ from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.decibels import TRACE, flushed
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, CUBE, INT, SINGLE_AUDIO, VECTOR, inline_kernel, measuring_kernel
-from gemischt.core.dsp.lanes import (
+from gemischt.core.dsp.simd import (
     N_LANES,
     aligned,
     load,

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.data import bs1770
-from gemischt.core.dsp.lanes import N_LANES
+from gemischt.core.dsp.simd import N_LANES
 from gemischt.core.metering import level_peaks, level_steps
 from gemischt.core.metering.loudness import (
     STEPS_PER_S,

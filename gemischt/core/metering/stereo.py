@@ -9,7 +9,7 @@ from gemischt.core.dsp import biquad
 from gemischt.core.dsp.decibels import TRACE
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, INT, SINGLE_AUDIO, VECTOR, measuring_kernel
-from gemischt.core.dsp.lanes import N_LANES, lane, load, spread, store, swap_pairs, without_traces
+from gemischt.core.dsp.simd import N_LANES, lane, load, spread, store, swap_pairs, without_traces
 from gemischt.core.units import SILENCE_DB, power_to_db
 
 LOWS_HZ = 120.0

@@ -1,12 +1,20 @@
 """Processors: each module holds what one does to audio; its parameter table stands beside it (``*_params``).
 
-base        what every processor is to the engine
-eq          bells, shelves, cuts and notches
-compressor  turns down what is loud, keyed by its own or another signal
-saturator   bends the wave
-limiter     keeps true peaks under a ceiling
-gain        level, polarity, sides
-delay       repeats
-reverb      rooms
-registry    the only list of them
+base               what every processor is to the engine
+eq                 bells, shelves, cuts and notches
+compressor         turns down what is loud, keyed by its own or another signal
+saturator          bends the wave
+limiter            keeps true peaks under a ceiling
+gain               level, polarity, sides
+delay              repeats
+reverb             rooms
+registry           the only list of them
+compressor_params  the compressor's parameter table
+curves             curves of processors, as points to draw
+delay_params       the delay's parameter table
+eq_params          the equaliser's parameter table
+gain_params        the gain processor's parameter table
+limiter_params     the limiter's parameter table
+reverb_params      the reverb's parameter table
+saturator_params   the saturator's parameter table
 """

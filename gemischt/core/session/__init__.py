@@ -1,7 +1,14 @@
 """The session document.
 
-document    the models: one JSON document describes a mix completely
-validation  the rules between its parts, and reading a document from JSON
-edits       pure helpers that replace one part of a document
-actions     every edit the user can make
+document     the models: one JSON document describes a mix completely
+validation   the rules between its parts, and reading a document from JSON
+edits        pure helpers that replace one part of a document
+actions      every edit the user can make
+addresses    addresses: one for every parameter of a session, and what there is to know of it
+catalogue    the tables of every part of a session that has parameters, for interfaces to take their ranges from
+differences  what differs between two sessions, in words, strip by strip
+kinds        the kinds of strips: what each may do
+presets      presets: processors without a strip, as an open document of their own
+racks        lanes to start from, made of our own processors
+tree         the order in which strips and folders are read: folders where their first member stands, buses over their
 """

@@ -6,9 +6,9 @@ from unittest import mock
 
 import numpy as np
 
+from gemischt.core.analysis.cache.renders import MemoryRenders, RenderStore
 from gemischt.core.analysis.findings import EXAMINATIONS, Finding, Situation, examine
-from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.renders import MemoryRenders, RenderStore
+from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.document import Session
 from tests.support.sessions import Bench, compressor, eq, silence

@@ -6,12 +6,12 @@ from typing import cast
 
 import numpy as np
 
-from gemischt.core.analysis.alone import strip_in_song
-from gemischt.core.analysis.lanes import report_block
-from gemischt.core.analysis.listening import Stretch, listen
-from gemischt.core.analysis.measurement import SongMeasurement, StageName
-from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.analysis.cache.renders import MemoryRenders
+from gemischt.core.analysis.measurement.results import SongMeasurement, StageName
+from gemischt.core.analysis.measurement.song import measure_song
+from gemischt.core.analysis.reports.lane_alignment import report_block
+from gemischt.core.analysis.sub_sessions.strip import strip_in_song
+from gemischt.core.analysis.tap_reader import Stretch, listen
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import InvalidSession
 from gemischt.core.session.actions import SetStrips, StripSettings, apply_action

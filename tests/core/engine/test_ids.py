@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.listening import Media
-from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.analysis.cache.renders import MemoryRenders
+from gemischt.core.analysis.measurement.song import measure_song
+from gemischt.core.analysis.tap_reader import Media
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.specs import Role
 from gemischt.core.session.document import Session

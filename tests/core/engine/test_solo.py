@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.analysis.cache.renders import MemoryRenders
+from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.routing.solo import closed_by_solo, with_solo_applied
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import parse_session

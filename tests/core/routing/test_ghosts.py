@@ -5,10 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.flow import lay_out_flow
-from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.analysis.cache.renders import MemoryRenders
+from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.errors import InvalidSession
+from gemischt.core.routing.flow import lay_out_flow
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.kinds import TRAITS
 from tests.support.sessions import Bench, compressor

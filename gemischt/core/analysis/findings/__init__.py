@@ -5,6 +5,7 @@ routes    heard twice, sends that outlive their bus, nowhere, silent, muted trig
 dynamics  compressors and keys that never or always work
 picture   lost in mono, wide lows, constant offset, noise before the first note
 copies    the same source twice, late or upside down; lanes that comb
+base      what a finding is, and what those who look for them are given
 """
 
 from collections.abc import Callable, Iterator

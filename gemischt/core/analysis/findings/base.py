@@ -4,10 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from gemischt.core.analysis.fingerprints import StripPrints
-from gemischt.core.analysis.listening import Media
-from gemischt.core.analysis.measurement import SongMeasurement, StripMeasurement
-from gemischt.core.analysis.renders import RenderStore
+from gemischt.core.analysis.cache.fingerprints import StripPrints
+from gemischt.core.analysis.cache.renders import RenderStore
+from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
+from gemischt.core.analysis.tap_reader import Media
 from gemischt.core.session.actions import Action
 from gemischt.core.session.document import Session, Strip
 

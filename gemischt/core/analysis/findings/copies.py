@@ -12,10 +12,10 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.analysis.alone import strip_in_song
 from gemischt.core.analysis.findings.base import Finding, Situation
-from gemischt.core.analysis.lanes import LaneFinding, compare_lane, report_block
-from gemischt.core.analysis.listening import Stretch, capture
+from gemischt.core.analysis.reports.lane_alignment import LaneFinding, compare_lane, report_block
+from gemischt.core.analysis.sub_sessions.strip import strip_in_song
+from gemischt.core.analysis.tap_reader import Stretch, capture
 from gemischt.core.engine.buffer_names import work_buffer
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSettings

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
-from gemischt.core.analysis.measurement import Stage
+from gemischt.core.analysis.measurement.results import Stage
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain

@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
-from gemischt.core.analysis.leaks import leaks_of
-from gemischt.core.analysis.ways import Way, is_dry, send_of, ways_to_mix
+from gemischt.core.analysis.reports.leaks import leaks_of
 from gemischt.core.routing.graph import keyed_processors
+from gemischt.core.routing.paths import Way, is_dry, send_of, ways_to_mix
 from gemischt.core.session.actions import RemoveSends, SetOutput, SetSends, SetStrips, StripSettings
 from gemischt.core.session.actions.route import SendSettings
 from gemischt.core.session.document import Session, Strip

@@ -1,13 +1,15 @@
 """Every edit the user can make, one module per station.
 
-level    a strip's own settings
-tidy     bring in, name and remove strips; the song's frame
-folders  folders and the order of strips
-clips    what tracks play
-route    where strips play to and send to
-groups   control groups
-chain    processors, their parameters and keys
-lanes    parallel blocks
+level      a strip's own settings
+tidy       bring in, name and remove strips; the song's frame
+folders    folders and the order of strips
+clips      what tracks play
+route      where strips play to and send to
+groups     control groups
+chain      processors, their parameters and keys
+lanes      parallel blocks
+base       what every action is
+snapshots  taking back what a session once was
 """
 
 from typing import Annotated, Any, Literal

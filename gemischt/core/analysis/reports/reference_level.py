@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from gemischt.core.analysis.measurement import SongMeasurement
+from gemischt.core.analysis.measurement.results import SongMeasurement
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.session.actions import SetClips, SetStrips, SingleAction, StripSettings, Together
 from gemischt.core.session.actions.clips import ClipSettings

@@ -6,12 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.fingerprints import fingerprints
-from gemischt.core.analysis.ladder import ladder_ends
-from gemischt.core.analysis.measurement import SongMeasurement
-from gemischt.core.analysis.measuring import measure_song
-from gemischt.core.analysis.reference import bring_to_reference
-from gemischt.core.analysis.renders import MemoryRenders
+from gemischt.core.analysis.cache.fingerprints import fingerprints
+from gemischt.core.analysis.cache.renders import MemoryRenders
+from gemischt.core.analysis.measurement.results import SongMeasurement
+from gemischt.core.analysis.measurement.song import measure_song
+from gemischt.core.analysis.reports.gain_ladder import ladder_ends
+from gemischt.core.analysis.reports.reference_level import bring_to_reference
 from gemischt.core.engine.offline import render_stretch
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import Cancelled

@@ -7,16 +7,16 @@ from queue import SimpleQueue
 
 import numpy as np
 
-from gemischt.core.analysis.arriving import Arriving, SourceFailed
-from gemischt.core.analysis.behind import Behind
-from gemischt.core.analysis.following import Events, follow
+from gemischt.core.analysis.measurement.background import BackgroundStep
+from gemischt.core.analysis.measurement.growing_render import GrowingRender, SourceFailed
+from gemischt.core.analysis.measurement.schedule import Events, follow
 
 PATIENCE_S = 20.0
 
 
 class ArrivingTest(unittest.TestCase):
     def setUp(self) -> None:
-        self.arriving = Arriving(np.zeros((100, 1), np.float32))
+        self.arriving = GrowingRender(np.zeros((100, 1), np.float32))
 
     def test_waits_until_enough_is_there(self) -> None:
         passed = threading.Event()
@@ -46,7 +46,7 @@ class BehindTest(unittest.TestCase):
             with self.subTest(n_threads=n_threads):
                 done: list[int] = []
                 pool = ThreadPoolExecutor(n_threads) if n_threads else None
-                with Behind(pool) as behind:
+                with BackgroundStep(pool) as behind:
                     for number in range(200):
                         behind.then(done.append, number)
                 self.assertEqual(done, list(range(200)))
@@ -58,7 +58,7 @@ class BehindTest(unittest.TestCase):
         done: list[int] = []
 
         def caller() -> None:
-            with Behind(pool) as behind:
+            with BackgroundStep(pool) as behind:
                 for number in range(5):
                     behind.then(done.append, number)
 
@@ -70,7 +70,7 @@ class BehindTest(unittest.TestCase):
         def fails() -> None:
             raise ValueError("no")
 
-        with ThreadPoolExecutor(2) as pool, self.assertRaisesRegex(ValueError, "no"), Behind(pool) as behind:
+        with ThreadPoolExecutor(2) as pool, self.assertRaisesRegex(ValueError, "no"), BackgroundStep(pool) as behind:
             behind.then(fails)
 
 
@@ -79,7 +79,7 @@ class FollowTest(unittest.TestCase):
         self.events: Events = SimpleQueue()
 
     def test_who_follows_begins_before_the_other_is_done(self) -> None:
-        signal = Arriving(np.zeros((2, 1), np.float32))
+        signal = GrowingRender(np.zeros((2, 1), np.float32))
         order: list[str] = []
 
         def work(strip: str) -> str:
@@ -108,7 +108,7 @@ class FollowTest(unittest.TestCase):
         self.assertEqual(order, ["a", "b", "c"])
 
     def test_the_reason_is_that_of_the_source(self) -> None:
-        signal = Arriving(np.zeros((2, 1), np.float32))
+        signal = GrowingRender(np.zeros((2, 1), np.float32))
 
         def work(strip: str) -> None:
             if strip == "source":

@@ -14,12 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.alone import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
-from gemischt.core.analysis.arriving import Arriving
-from gemischt.core.analysis.behind import Behind
-from gemischt.core.analysis.fingerprints import StripPrints, fingerprints
-from gemischt.core.analysis.following import Events, follow
-from gemischt.core.analysis.kept_figures import (
+from gemischt.core.analysis.cache.figures import (
     inside_to_json,
     post_key,
     pre_key,
@@ -27,8 +22,12 @@ from gemischt.core.analysis.kept_figures import (
     stereo_from,
     stereo_to_json,
 )
-from gemischt.core.analysis.listening import Media, Report, no_report
-from gemischt.core.analysis.measurement import (
+from gemischt.core.analysis.cache.fingerprints import StripPrints, fingerprints
+from gemischt.core.analysis.cache.renders import RenderStore
+from gemischt.core.analysis.measurement.background import BackgroundStep
+from gemischt.core.analysis.measurement.gain_shift import GainShift, gain_shift_of, turned
+from gemischt.core.analysis.measurement.growing_render import GrowingRender
+from gemischt.core.analysis.measurement.results import (
     MixCurve,
     Reduction,
     SongMeasurement,
@@ -38,16 +37,17 @@ from gemischt.core.analysis.measurement import (
     levels_to_json,
     rounded_lufs,
 )
-from gemischt.core.analysis.renders import RenderStore
-from gemischt.core.analysis.turning import Turn, turn_of, turned
-from gemischt.core.analysis.watching import (
+from gemischt.core.analysis.measurement.schedule import Events, follow
+from gemischt.core.analysis.measurement.strip_meters import (
     BLOCK_SAMPLES,
     Keeper,
-    Watching,
+    StripMeters,
     envelope_of,
     onset_of,
     processor_name,
 )
+from gemischt.core.analysis.sub_sessions.strip import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
+from gemischt.core.analysis.tap_reader import Media, Report, no_report
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import pre_chain_buffer, work_buffer
@@ -104,7 +104,7 @@ class _Measuring:
     _done: int = 0
     _counting: threading.Lock = field(default_factory=threading.Lock)
     # What is being rendered now, by fingerprint.
-    _arriving: dict[str, Arriving] = field(default_factory=dict)
+    _arriving: dict[str, GrowingRender] = field(default_factory=dict)
     # Figures that have been read or kept, by key.
     _known: dict[str, dict[str, Any]] = field(default_factory=dict)
     # Strips that others can follow now.
@@ -184,15 +184,15 @@ class _Measuring:
         key = post_key if self._turn_of(mix) is None else pre_key
         return f"{key(self.prints[mix.id])}-curve"
 
-    def _turn_of(self, strip: Strip) -> Turn | None:
+    def _turn_of(self, strip: Strip) -> GainShift | None:
         """What fader and pan do to the figures, where that is arithmetic but for overs."""
         prints = self.prints[strip.id]
-        return turn_of(self.session, strip, int(self._figures(pre_key(prints))["channels"]), prints.heard_gain)
+        return gain_shift_of(self.session, strip, int(self._figures(pre_key(prints))["channels"]), prints.heard_gain)
 
-    def _turn(self, strip: Strip, prints: StripPrints) -> Turn | None:
+    def _turn(self, strip: Strip, prints: StripPrints) -> GainShift | None:
         """What fader and pan do to the figures, where that is arithmetic."""
         turn = self._turn_of(strip)
-        if turn is None or turn == Turn.by_db(0.0):
+        if turn is None or turn == GainShift.by_db(0.0):
             return turn
         peak_dbfs = levels_from_json(self._figures(pre_key(prints))).sample_peak_dbfs
         # How many samples are over can only be counted.
@@ -207,7 +207,7 @@ class _Measuring:
     def _render_from_fader(self, strip: Strip) -> None:
         self._render(strip, strip_from_its_fader(self.session, strip, self.prints), with_chain=False)
 
-    def _audio(self, tap: StripTap, arriving: list[Arriving]) -> MediaSamples:
+    def _audio(self, tap: StripTap, arriving: list[GrowingRender]) -> MediaSamples:
         """What a strip is at a tap; what is still being rendered is added to ``arriving``."""
         strip_id, point = tap
         fingerprint = self.prints[strip_id].at(point)
@@ -223,9 +223,9 @@ class _Measuring:
             raise LookupError(f"the render of {strip_id} was not kept")
         return samples
 
-    def _plan_of(self, strip: Strip, alone: Alone, *, keeps_pre_chain: bool) -> tuple[Plan, list[Arriving]]:
+    def _plan_of(self, strip: Strip, alone: Alone, *, keeps_pre_chain: bool) -> tuple[Plan, list[GrowingRender]]:
         """A strip's small session, ready to run, and what has to be waited for while it runs."""
-        arriving: list[Arriving] = []
+        arriving: list[GrowingRender] = []
         media = {**self.media, **{media_id: self._audio(tap, arriving) for media_id, tap in alone.taps.items()}}
         blueprint = draw_blueprint(alone.session, media, alone=strip.id, keeps_pre_chain=keeps_pre_chain)
         return Plan(blueprint, media, max_block=BLOCK_SAMPLES), arriving
@@ -237,7 +237,7 @@ class _Measuring:
         kept = self._kept_buffers(strip, prints) if with_chain else {}
         plan, arriving = self._plan_of(strip, alone, keeps_pre_chain=pre_chain_buffer(strip.id) in kept.values())
         total = self.length + max(plan.blueprint.lags.values(), default=0)
-        watching = Watching(plan, strip, self.session.sample_rate_hz)
+        watching = StripMeters(plan, strip, self.session.sample_rate_hz)
         try:
             if with_chain:
                 watching.chain(strip, late=self._has_late_feeds(prints))
@@ -261,9 +261,9 @@ class _Measuring:
             self._arriving.pop(keeper.fingerprint, None)
         self._keep(strip, prints, watching, with_chain=with_chain)
 
-    def _watch_mix(self, watching: Watching) -> None:
+    def _watch_mix(self, watching: StripMeters) -> None:
         mix = self.session.mix
-        turn = turn_of(self.session, mix, watching.n_channels, self.prints[mix.id].heard_gain)
+        turn = gain_shift_of(self.session, mix, watching.n_channels, self.prints[mix.id].heard_gain)
         if turn is None or watching.n_channels == 1:
             watching.output()
         else:
@@ -279,8 +279,8 @@ class _Measuring:
             buffers[prints.pre_fader] = work_buffer(strip.id)
         return buffers
 
-    def _run(self, plan: Plan, watching: Watching, arriving: list[Arriving], total_samples: int) -> None:
-        with Behind(self.pool) as behind:
+    def _run(self, plan: Plan, watching: StripMeters, arriving: list[GrowingRender], total_samples: int) -> None:
+        with BackgroundStep(self.pool) as behind:
             for position in range(0, total_samples, BLOCK_SAMPLES):
                 n_samples = min(BLOCK_SAMPLES, total_samples - position)
                 for coming in arriving:
@@ -289,7 +289,7 @@ class _Measuring:
                 behind.then(watching.see, watching.taken(), n_samples)
                 self._tell()
 
-    def _keep(self, strip: Strip, prints: StripPrints, watching: Watching, *, with_chain: bool) -> None:
+    def _keep(self, strip: Strip, prints: StripPrints, watching: StripMeters, *, with_chain: bool) -> None:
         keep = self._keep_figures
         if with_chain:
             powers = watching.source_powers()
@@ -321,7 +321,7 @@ class _Measuring:
         if curve is not None:
             keep(self._curve_key(), vars(curve))
 
-    def _gather(self, strip: Strip, prints: StripPrints, turn: Turn | None) -> StripMeasurement:
+    def _gather(self, strip: Strip, prints: StripPrints, turn: GainShift | None) -> StripMeasurement:
         figures = self._figures
         source = figures(prints.source)
         levels = levels_from_json(source)

@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.analysis.turning import Turn, turn_of, turned, turned_stereo
+from gemischt.core.analysis.measurement.gain_shift import GainShift, gain_shift_of, turned, turned_stereo
 from gemischt.core.engine.placement import pan_matrix
 from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
@@ -29,7 +29,7 @@ def measured_of(signal: Signal) -> tuple[StageLevels, np.ndarray]:
     return meters.levels(0), meters.hop_powers(0)
 
 
-def turned_of(signal: Signal, turn: Turn) -> StageLevels:
+def turned_of(signal: Signal, turn: GainShift) -> StageLevels:
     levels, hop_powers = measured_of(signal)
     return turned(levels, turn, hop_powers)
 
@@ -58,11 +58,11 @@ class TurnedTest(unittest.TestCase):
         signal = swelling()
         for gain_db in (-55.0, -30.0, -6.0, 3.0):
             with self.subTest(gain_db=gain_db):
-                found = turned_of(signal, Turn.by_db(gain_db))
+                found = turned_of(signal, GainShift.by_db(gain_db))
                 self.assert_close(found, levels_of(db_to_gain(gain_db) * signal))
 
     def test_silence_is_what_a_closed_fader_leaves(self) -> None:
-        found = turned_of(swelling(), Turn.by_db(-math.inf))
+        found = turned_of(swelling(), GainShift.by_db(-math.inf))
         self.assertTrue(found.silent)
         self.assertEqual((found.overs, found.first_over_s, found.loudness_range_lu), (0, None, None))
         self.assertEqual((found.crest_db, found.dc), (0.0, 0.0))
@@ -70,12 +70,12 @@ class TurnedTest(unittest.TestCase):
     def test_what_goes_under_full_scale_has_no_overs(self) -> None:
         signal = sine(997, 3.0, 0.5)
         self.assertGreater(levels_of(signal).overs, 0)
-        self.assertEqual(turned_of(signal, Turn.by_db(-4.0)).overs, 0)
-        self.assertEqual(turned_of(signal, Turn.by_db(0.0)), levels_of(signal))
+        self.assertEqual(turned_of(signal, GainShift.by_db(-4.0)).overs, 0)
+        self.assertEqual(turned_of(signal, GainShift.by_db(0.0)), levels_of(signal))
 
     def test_stereo_figures_keep_their_shape(self) -> None:
         signal = noise(1.0, level=0.1) + sine(60, -20.0, 1.0)
-        found = turned_stereo(stereo_of(signal), Turn.by_db(-12.0))
+        found = turned_stereo(stereo_of(signal), GainShift.by_db(-12.0))
         measured = stereo_of(db_to_gain(-12.0) * signal)
         for name, value in dataclasses.asdict(measured).items():
             self.assertAlmostEqual(getattr(found, name), value, delta=1e-3, msg=name)
@@ -95,7 +95,7 @@ class TurnOfTest(unittest.TestCase):
         for position in (-1.0, -0.4, 0.0, 0.7):
             with self.subTest(position=position):
                 strip = self.strip(pan=Pan(position=position))
-                turn = turn_of(self.session, strip, 1, db_to_gain(-3.0))
+                turn = gain_shift_of(self.session, strip, 1, db_to_gain(-3.0))
                 assert turn is not None
                 heard = db_to_gain(-3.0) * pan_matrix(strip.pan, 1, self.session.pan_law_db) @ signal
                 measured, found = levels_of(heard), turned_of(signal, turn)
@@ -103,11 +103,11 @@ class TurnOfTest(unittest.TestCase):
                     self.assertAlmostEqual(getattr(found, name), getattr(measured, name), delta=1e-3, msg=name)
 
     def test_two_channels_are_turned_only_together(self) -> None:
-        self.assertEqual(turn_of(self.session, self.strip(), 2, 0.5), Turn.by_db(20.0 * math.log10(0.5)))
+        self.assertEqual(gain_shift_of(self.session, self.strip(), 2, 0.5), GainShift.by_db(20.0 * math.log10(0.5)))
         for fields in ({"pan": Pan(position=0.2)}, {"width": 0.5}):
             with self.subTest(fields):
-                self.assertIsNone(turn_of(self.session, self.strip(**fields), 2, 0.5))
+                self.assertIsNone(gain_shift_of(self.session, self.strip(**fields), 2, 0.5))
 
     def test_a_closed_fader_is_silence_wherever_it_is_panned(self) -> None:
-        turn = turn_of(self.session, self.strip(pan=Pan(position=0.2)), 2, 0.0)
-        self.assertEqual(turn, Turn.by_db(-math.inf))
+        turn = gain_shift_of(self.session, self.strip(pan=Pan(position=0.2)), 2, 0.0)
+        self.assertEqual(turn, GainShift.by_db(-math.inf))

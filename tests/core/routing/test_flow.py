@@ -3,8 +3,8 @@
 import unittest
 from itertools import pairwise
 
-from gemischt.core.analysis.flow import Flow, lay_out_flow
-from gemischt.core.analysis.references import references_to
+from gemischt.core.routing.dependents import dependents_of
+from gemischt.core.routing.flow import Flow, lay_out_flow
 from gemischt.core.session.document import Session
 from tests.support.sessions import Bench, compressor, silence
 
@@ -82,7 +82,7 @@ class FlowTest(unittest.TestCase):
 class ReferencesTest(unittest.TestCase):
     def test_what_refers_to_strips_is_said(self) -> None:
         groups = [{"id": "g", "name": "Band", "members": ["drum", "hall"]}]
-        said = references_to(song(control_groups=groups), {"hall", "drum", "drums"})
+        said = dependents_of(song(control_groups=groups), {"hall", "drum", "drums"})
         self.assertEqual(
             said,
             [
@@ -93,4 +93,4 @@ class ReferencesTest(unittest.TestCase):
                 "The control group Band loses 2 of 2.",
             ],
         )
-        self.assertEqual(references_to(song(), {"voice"}), [])
+        self.assertEqual(dependents_of(song(), {"voice"}), [])

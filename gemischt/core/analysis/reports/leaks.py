@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from gemischt.core.analysis.isolation import isolate
-from gemischt.core.analysis.listening import Media, Report, StretchS, listen, no_report, stretch_of
-from gemischt.core.analysis.ways import Way, steps_feeding, tap_of, ways_to_mix
+from gemischt.core.analysis.sub_sessions.paths import isolate
+from gemischt.core.analysis.tap_reader import Media, Report, StretchS, listen, no_report, stretch_of
+from gemischt.core.routing.paths import Way, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.session.actions import AddGroup, SetSends, SingleAction, Together
 from gemischt.core.session.actions.route import SendSettings
 from gemischt.core.session.document import Session, Strip

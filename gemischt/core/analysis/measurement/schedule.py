@@ -5,7 +5,7 @@ from concurrent.futures import Executor, Future
 from queue import SimpleQueue
 from typing import Any, TypeAlias, TypeVar
 
-from gemischt.core.analysis.arriving import SourceFailed
+from gemischt.core.analysis.measurement.growing_render import SourceFailed
 
 T = TypeVar("T")
 Events: TypeAlias = "SimpleQueue[tuple[str, Future[Any] | None]]"

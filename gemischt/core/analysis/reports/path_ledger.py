@@ -3,8 +3,8 @@
 import math
 from dataclasses import dataclass
 
-from gemischt.core.analysis.isolation import isolate
-from gemischt.core.analysis.listening import (
+from gemischt.core.analysis.sub_sessions.paths import isolate
+from gemischt.core.analysis.tap_reader import (
     Media,
     Report,
     StretchS,
@@ -14,8 +14,8 @@ from gemischt.core.analysis.listening import (
     no_report,
     stretch_of,
 )
-from gemischt.core.analysis.ways import Way, is_dry, later_by_ms, send_of, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.routing.graph import keyed_processors
+from gemischt.core.routing.paths import Way, is_dry, later_by_ms, send_of, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.session.document import Session, Tap
 from gemischt.core.units import SILENCE_DB
 

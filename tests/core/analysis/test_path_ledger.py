@@ -4,9 +4,9 @@ import math
 import unittest
 from typing import Any
 
-from gemischt.core.analysis.leaks import find_leaks
-from gemischt.core.analysis.ledger import path_ledger
-from gemischt.core.analysis.ways import MOST_WAYS, ways_to_mix
+from gemischt.core.analysis.reports.leaks import find_leaks
+from gemischt.core.analysis.reports.path_ledger import path_ledger
+from gemischt.core.routing.paths import MOST_WAYS, ways_to_mix
 from gemischt.core.session.actions import SetGroup, apply_action
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import noise, sine

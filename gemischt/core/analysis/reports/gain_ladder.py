@@ -6,7 +6,7 @@ out over RMS in: exact where they are linear, the mean where they are not.
 
 from dataclasses import dataclass
 
-from gemischt.core.analysis.measurement import SongMeasurement
+from gemischt.core.analysis.measurement.results import SongMeasurement
 from gemischt.core.session.document import Session, Strip
 from gemischt.core.units import SILENCE_DB
 

@@ -9,7 +9,7 @@ class SourceFailed(Exception):
     """What a strip hears could not be rendered; the reason was raised where that was tried."""
 
 
-class Arriving:
+class GrowingRender:
     """Samples that fill from the front, and how far they have got. Any thread may call."""
 
     def __init__(self, samples: MediaSamples) -> None:

@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from gemischt.core.analysis.fingerprints import StripPrints
-from gemischt.core.analysis.listening import Media
-from gemischt.core.analysis.renders import RenderStore
+from gemischt.core.analysis.cache.fingerprints import StripPrints
+from gemischt.core.analysis.cache.renders import RenderStore
+from gemischt.core.analysis.tap_reader import Media
 from gemischt.core.engine.placement import centre_gain
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied

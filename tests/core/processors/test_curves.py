@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.analysis.curves import CURVE_FREQUENCIES_HZ, CURVE_INPUTS_DB, eq_curve_db, transfer_curve_db
 from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.curves import CURVE_FREQUENCIES_HZ, CURVE_INPUTS_DB, eq_curve_db, transfer_curve_db
 from gemischt.core.processors.eq_params import EqBand, EqParams
 from tests.support.sessions import Bench, compressor, eq
 from tests.support.signals import RATE_HZ, peak_db, sine

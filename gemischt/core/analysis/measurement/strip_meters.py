@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.analysis.arriving import Arriving
-from gemischt.core.analysis.measurement import MixCurve
-from gemischt.core.analysis.renders import RenderStore
-from gemischt.core.analysis.turning import Turn, turned, turned_stereo
+from gemischt.core.analysis.cache.renders import RenderStore
+from gemischt.core.analysis.measurement.gain_shift import GainShift, turned, turned_stereo
+from gemischt.core.analysis.measurement.growing_render import GrowingRender
+from gemischt.core.analysis.measurement.results import MixCurve
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.buffer_names import work_buffer
@@ -45,7 +45,7 @@ class Keeper:
         self._skip = plan.blueprint.lags[buffer]
         self._writer = store.writer(fingerprint, max(0, total_samples - self._skip), self.buffer.shape[0])
         self._frames = np.empty((plan.max_block, self.buffer.shape[0]), np.float32)
-        self.arriving = Arriving(self._writer.samples)
+        self.arriving = GrowingRender(self._writer.samples)
 
     def take(self, audio: Single, n_samples: int) -> None:
         """The buffer's next block."""
@@ -111,9 +111,9 @@ class _Turned:
     gain: float
 
     @property
-    def turn(self) -> Turn:
+    def turn(self) -> GainShift:
         """What the gain does to figures."""
-        return Turn.by_db(gain_to_db(self.gain))
+        return GainShift.by_db(gain_to_db(self.gain))
 
 
 @dataclass(frozen=True)
@@ -133,7 +133,7 @@ class Taken:
     of: Mapping[str, Single]
 
 
-class Watching:
+class StripMeters:
     """Meters at the steps of a plan that measure one strip.
 
     What they are to see is copied while a block runs; ``see`` shows it to them, on any thread, while the next block
@@ -215,7 +215,7 @@ class Watching:
         self._post_stereo = StereoMeter(self._rate_hz)
         self._readers.append((self._post_stereo.process, "post-fader"))
 
-    def turned_output(self, turn: Turn) -> None:
+    def turned_output(self, turn: GainShift) -> None:
         """What leaves the fader follows from what is before it."""
         signal, gain = self._before_fader
         self._turn("post-fader", signal, gain * db_to_gain(turn.peak_db))
@@ -269,7 +269,7 @@ class Watching:
 
     def stereo_levels(self) -> StereoLevels | None:
         """What its two channels do before the fader; None for one channel."""
-        turn = Turn.by_db(gain_to_db(self._before_fader[1]))
+        turn = GainShift.by_db(gain_to_db(self._before_fader[1]))
         return None if self._stereo is None else turned_stereo(self._stereo.levels(), turn)
 
     def post_stereo_levels(self) -> StereoLevels | None:

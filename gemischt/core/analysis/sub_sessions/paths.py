@@ -6,8 +6,8 @@ shadows beside the ways.
 
 from collections.abc import Iterable
 
-from gemischt.core.analysis.ways import Step
 from gemischt.core.routing.graph import edges_of, walk_chain
+from gemischt.core.routing.paths import Step
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import ControlGroup, Keyed, Processor, Session, Strip
 from gemischt.core.session.edits import Chain

@@ -17,48 +17,48 @@ from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 
 
 @dataclass(frozen=True)
-class Turn:
+class GainShift:
     """By how much peaks and the louder channel's levels move, and by how much loudness moves, dB."""
 
     peak_db: float
     loudness_db: float
 
     @classmethod
-    def by_db(cls, gain_db: float) -> "Turn":
+    def by_db(cls, gain_db: float) -> "GainShift":
         """The same for all figures."""
         return cls(gain_db, gain_db)
 
 
-def turn_of(session: Session, strip: Strip, n_channels: int, heard_gain: float) -> Turn | None:
+def gain_shift_of(session: Session, strip: Strip, n_channels: int, heard_gain: float) -> GainShift | None:
     """What fader and pan do to a strip's figures; None where two channels are not just turned together.
 
     One channel goes to both sides: peaks follow the louder side, loudness the power of both.
     """
     if heard_gain == 0.0:
-        return Turn.by_db(SILENCE_DB)
+        return GainShift.by_db(SILENCE_DB)
     matrix = pan_matrix(strip.pan, n_channels, session.pan_law_db) * heard_gain
     if n_channels == 1:
         if traits_of(strip).takes_signals:
             matrix = matrix / centre_gain(session.pan_law_db)
         left, right = float(matrix[0, 0]), float(matrix[1, 0])
-        return Turn(gain_to_db(max(abs(left), abs(right))), power_to_db(left * left + right * right))
+        return GainShift(gain_to_db(max(abs(left), abs(right))), power_to_db(left * left + right * right))
     if strip.width == 1.0 and np.array_equal(matrix, heard_gain * np.eye(2)):
-        return Turn.by_db(gain_to_db(heard_gain))
+        return GainShift.by_db(gain_to_db(heard_gain))
     return None
 
 
-def turned_stereo(levels: StereoLevels, turn: Turn) -> StereoLevels:
+def turned_stereo(levels: StereoLevels, turn: GainShift) -> StereoLevels:
     """The same of stereo figures: only how much there is of the lows moves."""
     return dataclasses.replace(levels, lows_rms_dbfs=levels.lows_rms_dbfs + turn.peak_db)
 
 
-def turned(levels: StageLevels, turn: Turn, hop_powers: NDArray[np.float64]) -> StageLevels:
+def turned(levels: StageLevels, turn: GainShift, hop_powers: NDArray[np.float64]) -> StageLevels:
     """The levels of the turned signal. Overs are right only while the peak stays under full scale, or nothing turns.
 
     Args:
         hop_powers: the signal's K-weighted mean squares in each 100 ms, its channels added up.
     """
-    if turn == Turn(0.0, 0.0):
+    if turn == GainShift(0.0, 0.0):
         return levels
     integrated_lufs, loudness_range_lu = integrated_and_range(hop_powers * math.pow(10.0, turn.loudness_db / 10.0))
     over = levels.sample_peak_dbfs + turn.peak_db > 0.0

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.lanes import LaneFinding, report_block
+from gemischt.core.analysis.reports.lane_alignment import LaneFinding, report_block
 from gemischt.core.session.actions import SetParallel, apply_action
 from tests.support.sessions import Bench, compressor, eq
 from tests.support.signals import RATE_HZ, Signal, noise

@@ -8,7 +8,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.analysis.fingerprints import StripPrints
+from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.metering.loudness import STEPS_PER_S, hops_of_steps, integrated_and_range, lufs_to_powers
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels

@@ -8,7 +8,7 @@ from typing import ParamSpec
 P = ParamSpec("P")
 
 
-class Behind:
+class BackgroundStep:
     """Runs steps in order, at most one at a time, while the caller goes on; leaving its context waits for the last.
 
     A step that no thread of the pool has begun when the next one comes is done by the caller itself: a pool whose
@@ -33,7 +33,7 @@ class Behind:
             self._redo = work
             self._last = self._pool.submit(work)
 
-    def __enter__(self) -> "Behind":
+    def __enter__(self) -> "BackgroundStep":
         return self
 
     def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:

@@ -7,7 +7,7 @@ import numpy as np
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.fma import fma
 from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
-from gemischt.core.dsp.lanes import (
+from gemischt.core.dsp.simd import (
     aligned,
     greater,
     greatest,

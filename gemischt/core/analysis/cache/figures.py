@@ -5,16 +5,16 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.analysis.fingerprints import SILENCE, StripPrints
-from gemischt.core.analysis.measurement import Stage, StageName, levels_from_json, levels_to_json
-from gemischt.core.analysis.turning import Turn, turned_stereo
-from gemischt.core.analysis.watching import Watching, lane_name, processor_name
+from gemischt.core.analysis.cache.fingerprints import SILENCE, StripPrints
+from gemischt.core.analysis.measurement.gain_shift import GainShift, turned_stereo
+from gemischt.core.analysis.measurement.results import Stage, StageName, levels_from_json, levels_to_json
+from gemischt.core.analysis.measurement.strip_meters import StripMeters, lane_name, processor_name
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
 from gemischt.core.session.document import Processor
 
 
-def inside_to_json(processor: Processor, watching: Watching) -> list[dict[str, Any]]:
+def inside_to_json(processor: Processor, watching: StripMeters) -> list[dict[str, Any]]:
     """The stages inside a parallel block in the order of the signal; none in other processors."""
     written: list[dict[str, Any]] = []
     for lane in processor.lanes if processor.type == "parallel" else ():
@@ -44,7 +44,7 @@ def stereo_to_json(levels: StereoLevels | None) -> dict[str, Any] | None:
     return None if levels is None else levels_to_json(levels)
 
 
-def stereo_from(figures: Mapping[str, Any] | None, turn: Turn | None) -> StereoLevels | None:
+def stereo_from(figures: Mapping[str, Any] | None, turn: GainShift | None) -> StereoLevels | None:
     """Stereo figures after the fader; None for one channel, which has no width, wherever it is panned."""
     if figures is None:
         return None

@@ -10,14 +10,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.analysis.isolation import isolate
-from gemischt.core.analysis.listening import Media, Report, StretchS, capture, no_report, stretch_of
-from gemischt.core.analysis.ways import steps_feeding
+from gemischt.core.analysis.sub_sessions.paths import isolate
+from gemischt.core.analysis.tap_reader import Media, Report, StretchS, capture, no_report, stretch_of
 from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import lane_buffer, work_buffer
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.routing.graph import walk_chain
+from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.document import Lane, Processor, Session, Strip
 from gemischt.core.session.edits import Chain, find_block, find_strip, place_of, replace_strip
 

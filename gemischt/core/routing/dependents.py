@@ -7,7 +7,7 @@ from gemischt.core.session.document import Session
 from gemischt.core.session.edits import names_of
 
 
-def references_to(session: Session, strip_ids: set[str]) -> list[str]:
+def dependents_of(session: Session, strip_ids: set[str]) -> list[str]:
     """Sentences, one for each kind of thing that loses something; empty if nothing refers to the strips."""
     return list(_references(session, strip_ids))
 
