@@ -10,7 +10,7 @@ from pathlib import Path
 from gemischt.cli.console import errors, progress_bar
 from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
-from gemischt.core.engine.offline import LONGEST_TAIL_S
+from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
 from gemischt.core.session.actions import AddTracks
 from gemischt.core.session.catalogue import catalogue

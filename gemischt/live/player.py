@@ -12,7 +12,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import STAGES
-from gemischt.core.engine.offline import SILENT_DBFS
+from gemischt.core.engine.endings import SILENT_DBFS
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.metering.ballistics import FLOOR_DB, MeterBank

@@ -13,14 +13,9 @@ import soundfile
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
-from gemischt.core.engine.offline import (
-    LONGEST_TAIL_S,
-    Ending,
-    render_stretch,
-    stretch_samples,
-    tail_samples,
-)
+from gemischt.core.engine.endings import LONGEST_TAIL_S, Ending, tail_samples, whole_stretch
 from gemischt.core.engine.renderer import Renderer
+from gemischt.core.engine.tap_reader import Stretch, read_tap
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
 from gemischt.core.session.document import Session
@@ -74,12 +69,11 @@ def print_mix(
         Cancelled: ``progress`` raised it.
     """
     renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
-    start, end = stretch_samples(session, renderer, from_s, to_s)
-    if end <= start:
+    stretch = whole_stretch(session, renderer, from_s, to_s)
+    if not stretch.n_samples:
         raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
     quantizer = Quantizer(bits)
-    total = end - start
-    plain = total * 2 * _BYTES[bits] < _PLAIN_WAV_BYTES
+    plain = stretch.n_samples * 2 * _BYTES[bits] < _PLAIN_WAV_BYTES
 
     with (
         written_beside(path) as temporary,
@@ -98,9 +92,10 @@ def print_mix(
             file.write(quantizer.quantize(block))
             return block
 
-        blocks = watched_blocks(session, media, renderer, start, end, progress)
+        blocks = watched_blocks(media, renderer, stretch, progress)
+        least = renderer.length_samples - stretch.start_samples if to_s is None else stretch.n_samples
         cut = to_s is None and tail_samples(session) > s_to_samples(LONGEST_TAIL_S, session.sample_rate_hz)
-        ending = Ending(blocks, renderer.length_samples - start if to_s is None else total, cut=cut)
+        ending = Ending(blocks, least, cut=cut)
         summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, n_channels=2)
     return Printed(path, summary, quantizer.clipped_samples, ending.ringing_dbfs)
 
@@ -115,19 +110,15 @@ def _refusals(path: Path) -> Iterator[None]:
         raise disk_error(OSError(errno.ENOSPC if full else errno.EIO, str(error)), path) from error
 
 
-def watched_blocks(
-    session: Session, media: OpenMedia, renderer: Renderer, start: int, end: int, progress: Progress
-) -> Iterator[Audio]:
-    """Blocks of a stretch, with progress, and with memory given back on the way."""
-    done = unreleased = 0
-    for block in render_stretch(session, media.samples, start, end, block_samples=BLOCK_SAMPLES, renderer=renderer):
+def watched_blocks(media: OpenMedia, renderer: Renderer, stretch: Stretch, progress: Progress) -> Iterator[Audio]:
+    """Blocks of the mix over a stretch, with progress, and with memory given back on the way."""
+    unreleased = 0
+    for block in read_tap(renderer, stretch, renderer.plan.blueprint.output, report=progress):
         yield block
-        done += block.shape[1]
         unreleased += block.shape[1]
         if unreleased >= RELEASE_EVERY_SAMPLES:
             media.release_pages()
             unreleased = 0
-        progress(done / (end - start))
 
 
 class Quantizer:

@@ -8,8 +8,8 @@ from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
 from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.analysis.reports.gain_ladder import ladder_ends
-from gemischt.core.analysis.tap_reader import StretchS
 from gemischt.core.data import bs1770
+from gemischt.core.engine.tap_reader import StretchS
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json

@@ -6,7 +6,7 @@ from unittest import mock
 import numpy as np
 import soundfile
 
-from gemischt.core.engine import offline
+from gemischt.core.engine import endings
 from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
 from gemischt.core.session.actions import parse_action
 from gemischt.operations import printing
@@ -106,7 +106,7 @@ class PrintTest(WorkspaceCase):
         self.assertGreater(float(np.abs(read[-1500:]).max()), 10 ** (-91 / 20))
 
     def test_what_rings_longer_than_the_longest_is_cut_and_said(self) -> None:
-        with mock.patch.multiple(offline, LONGEST_TAIL_S=3.0), mock.patch.object(printing, "LONGEST_TAIL_S", 3.0):
+        with mock.patch.multiple(endings, LONGEST_TAIL_S=3.0), mock.patch.object(printing, "LONGEST_TAIL_S", 3.0):
             printed = self.ringing(0.98)
         self.assertAlmostEqual(printed.summary.duration_s, 3.1, places=3)
         self.assertGreater(printed.ringing_dbfs or -200.0, -20.0)

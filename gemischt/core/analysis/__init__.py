@@ -5,5 +5,4 @@ findings      what the program finds when it examines a measured session
 measurement   the whole song, every strip at every stage, rendering only what an edit has changed
 reports       what a measured session or a stretch of it says about one question
 sub_sessions  a part of a session as a session of its own: what it sounds like by itself
-tap_reader    rendering a stretch to measure it: levels of every strip, or the signals in some buffers
 """

@@ -7,7 +7,8 @@ operations    specs -> objects that work on buffers block by block
 probe         a closer look at one strip while it plays
 plan          buffers and operations; takes over state from a plan before
 renderer      plays a plan: position, loop, edits, crossfades
-offline       a whole song or a stretch, block by block
+endings       where a print ends: what rings after the last clip, and when it has fallen silent
+tap_reader    the one way to hear a part of a session: a stretch is run up to, run, and read at any of its taps
 buffer_names  where on a strip a signal is read: names of the buffers, and the stages that are metered
 clip_placing  clips of a track in samples: both ends on one grid, and fades where they are left to themselves
 resolving     what processors are told, worked out from the song and from what else the document says of them

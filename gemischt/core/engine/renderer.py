@@ -27,7 +27,7 @@ class Renderer:
 
     def __init__(self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK) -> None:
         self._media = media
-        self._max_block = max_block
+        self.max_block = max_block
         self._sample_rate_hz = session.sample_rate_hz
         self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
         self.position_samples = 0
@@ -73,7 +73,7 @@ class Renderer:
     def seek(self, position_samples: int) -> None:
         """Jump; filters and detectors start from rest."""
         self.settle()
-        self.plan = Plan(self.plan.blueprint, self._media, max_block=self._max_block)
+        self.plan = Plan(self.plan.blueprint, self._media, max_block=self.max_block)
         self.position_samples = position_samples
 
     def edit(self, session: Session, media: Mapping[str, MediaSamples]) -> None:
@@ -94,7 +94,7 @@ class Renderer:
             self._waiting = session, media
             return
         self._media, self._waiting = media, None
-        plan = Plan(blueprint, media, max_block=self._max_block)
+        plan = Plan(blueprint, media, max_block=self.max_block)
         plan.take_over(self.plan)
         self._leaving = self.plan
         self._unheard = warm_up_samples(blueprint)
@@ -117,7 +117,7 @@ class Renderer:
         out = np.empty((2, n_samples))
         done = 0
         while done < n_samples:
-            step = self.render_block(min(self._max_block, n_samples - done))
+            step = self.render_block(min(self.max_block, n_samples - done))
             out[:, done : done + step.shape[1]] = step
             done += step.shape[1]
         return out

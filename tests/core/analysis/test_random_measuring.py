@@ -11,8 +11,8 @@ from gemischt.core.analysis.measurement.results import SongMeasurement, StageNam
 from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.analysis.reports.lane_alignment import report_block
 from gemischt.core.analysis.sub_sessions.strip import strip_in_song
-from gemischt.core.analysis.tap_reader import Stretch, listen
 from gemischt.core.engine.renderer import Renderer
+from gemischt.core.engine.tap_reader import Stretch, read_levels
 from gemischt.core.errors import InvalidSession
 from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.document import Session, Tap
@@ -62,7 +62,7 @@ class RandomMeasuringTest(unittest.TestCase):
     def assert_measured_as_played(self, session: Session, store: MemoryRenders) -> int:
         """How many of its strips were audible."""
         measured = measure_song(session, self.bench.media, HASHES, store)
-        played = listen(session, self.bench.media, Stretch(0, round((LENGTH_S + 0.3) * RATE_HZ)))
+        played = read_levels(session, self.bench.media, Stretch(0, round((LENGTH_S + 0.3) * RATE_HZ)))
         audible = 0
         stages: tuple[tuple[StageName, Tap | None], ...] = (
             ("source", None),

@@ -12,8 +12,8 @@ from gemischt.core.analysis.measurement.results import SongMeasurement
 from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.analysis.reports.gain_ladder import ladder_ends
 from gemischt.core.analysis.reports.reference_level import bring_to_reference
-from gemischt.core.engine.offline import render_stretch
 from gemischt.core.engine.renderer import Renderer
+from gemischt.core.engine.tap_reader import Stretch, read_mix
 from gemischt.core.errors import Cancelled
 from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.metering.stereo import StereoMeter
@@ -58,7 +58,7 @@ class MeasuringCase(unittest.TestCase):
 
 class AgreementTest(MeasuringCase):
     def whole(self, session: Session) -> np.ndarray:
-        blocks = render_stretch(session, self.bench.media, 0, 2 * RATE_HZ)
+        blocks = read_mix(session, self.bench.media, Stretch(0, 2 * RATE_HZ))
         return np.concatenate([block.copy() for block in blocks], axis=1)
 
     def test_the_mix_measures_what_one_render_measures(self) -> None:
@@ -274,7 +274,7 @@ class IncrementalTest(MeasuringCase):
             bare = panned.model_copy(
                 update={"strips": (panned.strip("drum"), panned.mix.model_copy(update={"chain": ()}))}
             )
-            blocks = render_stretch(bare, self.bench.media, 0, 2 * RATE_HZ)
+            blocks = read_mix(bare, self.bench.media, Stretch(0, 2 * RATE_HZ))
             summary = summarize((block.copy() for block in blocks), sample_rate_hz=RATE_HZ, n_channels=2)
             with self.subTest(position=position):
                 self.assertAlmostEqual(said.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.001)

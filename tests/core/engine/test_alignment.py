@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.engine.offline import render_stretch
+from gemischt.core.engine.tap_reader import Stretch, read_mix, read_tap
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import RATE_HZ, Signal, noise
 
@@ -16,7 +16,7 @@ LATE_SAMPLES = 336
 
 
 def aligned(bench: Bench, n_samples: int = N) -> Signal:
-    blocks = render_stretch(bench.session(), bench.media, 0, n_samples)
+    blocks = read_mix(bench.session(), bench.media, Stretch(0, n_samples))
     return np.concatenate([block.copy() for block in blocks], axis=1)
 
 
@@ -124,6 +124,23 @@ class AlignmentTest(unittest.TestCase):
         bench = Bench()
         bench.track("a", noise(1.0), chain=[compressor(threshold_db=-30), LATE])
         whole = aligned(bench, 40000)
-        blocks = render_stretch(bench.session(), bench.media, 20000, 30000)
+        blocks = read_mix(bench.session(), bench.media, Stretch(20000, 30000))
         part = np.concatenate([block.copy() for block in blocks], axis=1)
         np.testing.assert_allclose(part, whole[:, 20000:30000], atol=1e-12)
+
+
+class TapsTest(unittest.TestCase):
+    def test_every_tap_is_aligned_to_the_song_from_anywhere_in_it(self) -> None:
+        signal = noise(1.0).astype(np.float32).astype(np.float64)
+        bench = Bench()
+        bench.track("a", signal, chain=[LATE], trim_db=-6.0, fader_db=-6.0, output="bus")
+        bench.bus("bus", chain=[LATE])
+        gain = 10 ** (-6 / 20)
+        expected = {"a/source": 1.0, "a/work": gain, "a/post-fader": gain**2, "bus/work": gain**2, "mix/work": gain**2}
+        for buffer, level in expected.items():
+            for start, end in ((0, 5000), (20001, 27003)):
+                with self.subTest(buffer=buffer, start=start):
+                    renderer = bench.renderer(max_block=512)
+                    blocks = read_tap(renderer, Stretch(start, end), buffer)
+                    out = np.concatenate([block.copy() for block in blocks], axis=1)
+                    np.testing.assert_allclose(out, level * signal[:, start:end], atol=1e-12)

@@ -8,9 +8,9 @@ import numpy as np
 
 from gemischt.core.analysis.cache.renders import MemoryRenders
 from gemischt.core.analysis.measurement.song import measure_song
-from gemischt.core.analysis.tap_reader import Media
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.specs import Role
+from gemischt.core.engine.tap_reader import Media
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import parse_session
 from tests.support.sessions import Bench, compressor, eq

@@ -7,7 +7,7 @@ from typing import Literal
 from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.analysis.cache.renders import RenderStore
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
-from gemischt.core.analysis.tap_reader import Media
+from gemischt.core.engine.tap_reader import Media
 from gemischt.core.session.actions import Action
 from gemischt.core.session.document import Session, Strip
 

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from gemischt.core.analysis.findings.base import Finding, Situation
 from gemischt.core.analysis.reports.lane_alignment import LaneFinding, compare_lane, report_block
 from gemischt.core.analysis.sub_sessions.strip import strip_in_song
-from gemischt.core.analysis.tap_reader import Stretch, capture
 from gemischt.core.engine.buffer_names import work_buffer
+from gemischt.core.engine.tap_reader import Stretch, read_buffers
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSettings
 from gemischt.core.session.actions.clips import ClipSettings
@@ -110,7 +110,7 @@ def _compare(situation: Situation, first: Strip, second: Strip) -> Sequence[Lane
     start = max(0.0, middle - _LOUD_PART_S / 2)
     stretch = Stretch(s_to_samples(start, rate), s_to_samples(start + _LOUD_PART_S, rate))
     names = [work_buffer(first.id), work_buffer(second.id)]
-    signals = capture(alone, situation.media, stretch, names)
+    signals = read_buffers(alone, situation.media, stretch, names)
     a, b = (_mono(signals[name]) for name in names)
     return [compare_lane(second.id, a, b, rate)]
 

@@ -47,11 +47,11 @@ from gemischt.core.analysis.measurement.strip_meters import (
     processor_name,
 )
 from gemischt.core.analysis.sub_sessions.strip import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
-from gemischt.core.analysis.tap_reader import Media, Report, no_report
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import pre_chain_buffer, work_buffer
 from gemischt.core.engine.plan import Plan
+from gemischt.core.engine.tap_reader import Media, Report, no_report
 from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied

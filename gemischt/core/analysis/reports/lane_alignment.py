@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.analysis.sub_sessions.paths import isolate
-from gemischt.core.analysis.tap_reader import Media, Report, StretchS, capture, no_report, stretch_of
 from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import lane_buffer, work_buffer
+from gemischt.core.engine.tap_reader import Media, Report, StretchS, no_report, read_buffers, stretch_of
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.paths import steps_feeding
@@ -84,7 +84,7 @@ def report_block(
     names = {lane.id: lane_buffer(strip_id, block_id, lane.id) for lane in (*block.lanes, _INPUT)}
     after = _buffer_of_chain(strip, block_id)
     stretch = stretch_of(session, media, stretch_s)
-    signals = capture(alone, media, stretch, {*names.values(), after}, report=report)
+    signals = read_buffers(alone, media, stretch, {*names.values(), after}, report=report)
     lags = dict(draw_blueprint(alone, media).lags)
     earliest = min(lags[name] for name in names.values())
     lane_signals = {lane_id: signals[name][:, lags[name] - earliest :].mean(axis=0) for lane_id, name in names.items()}

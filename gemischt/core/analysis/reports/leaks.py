@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from gemischt.core.analysis.sub_sessions.paths import isolate
-from gemischt.core.analysis.tap_reader import Media, Report, StretchS, listen, no_report, stretch_of
+from gemischt.core.engine.tap_reader import Media, Report, StretchS, no_report, read_levels, stretch_of
 from gemischt.core.routing.paths import Way, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.session.actions import AddGroup, SetSends, SingleAction, Together
 from gemischt.core.session.actions.route import SendSettings
@@ -53,7 +53,9 @@ def find_leaks(
     leaks, cure, text = leaks_of(session, strip)
     steps = {step for ways in left.values() for way in ways for step in way}
     sounding = [source for source, ways in left.items() if ways]
-    levels = listen(isolate(silenced, steps, sounding), media, stretch_of(session, media, stretch_s), report=report)
+    levels = read_levels(
+        isolate(silenced, steps, sounding), media, stretch_of(session, media, stretch_s), report=report
+    )
     return Leaks(
         strip=strip_id,
         leaks=leaks,

@@ -4,14 +4,14 @@ import math
 from dataclasses import dataclass
 
 from gemischt.core.analysis.sub_sessions.paths import isolate
-from gemischt.core.analysis.tap_reader import (
+from gemischt.core.engine.tap_reader import (
     Media,
     Report,
     StretchS,
     StripLevels,
-    deepest_reductions_db,
-    listen,
     no_report,
+    read_levels,
+    read_reductions_db,
     stretch_of,
 )
 from gemischt.core.routing.graph import keyed_processors
@@ -99,7 +99,7 @@ def path_ledger(
 
     def heard(some: list[Way]) -> StripLevels:
         steps = feeding | {step for way in some for step in way}
-        return listen(isolate(session, steps, sounding), media, stretch, report=runs.next())
+        return read_levels(isolate(session, steps, sounding), media, stretch, report=runs.next())
 
     together = heard(ways)
     alone = [(way, together if len(ways) == 1 else heard([way])) for way in ways]
@@ -118,7 +118,7 @@ def path_ledger(
     reductions: dict[tuple[str, str], float] = {}
     if targets:
         keyed = isolate(session, [], {target for target, _ in targets})
-        reductions = deepest_reductions_db(keyed, media, stretch, report=runs.next())
+        reductions = read_reductions_db(keyed, media, stretch, report=runs.next())
     return Ledger(
         strip=strip_id,
         start_s=stretch.start_samples / session.sample_rate_hz,

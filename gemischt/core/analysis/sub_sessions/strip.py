@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.analysis.cache.renders import RenderStore
-from gemischt.core.analysis.tap_reader import Media
 from gemischt.core.engine.placement import centre_gain
+from gemischt.core.engine.tap_reader import Media
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Key, Keyed, Pan, Processor, Send, Session, Strip, Tap

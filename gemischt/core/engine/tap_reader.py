@@ -1,4 +1,7 @@
-"""Rendering a stretch to measure it: levels of every strip, or the signals in some buffers."""
+"""The one way to hear a part of a session: a stretch is run up to, run, and read at any of its taps.
+
+A part of a session is a session, too: see analysis.sub_sessions.
+"""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -8,12 +11,12 @@ import numpy as np
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import POST_FADER, PRE_FADER, SOURCE
-from gemischt.core.engine.offline import LONGEST_RUN_UP_S
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.session.document import Session, Tap
 from gemischt.core.units import gain_to_db, power_to_db, s_to_samples
 
 BLOCK_SAMPLES = 1024
+LONGEST_RUN_UP_S = 10.0
 Media = Mapping[str, MediaSamples]
 Report = Callable[[float], None]
 StretchS = tuple[float, float | None]
@@ -69,27 +72,41 @@ def _stage(tap: Tap | None) -> int:
     return SOURCE if tap is None else _STAGE_OF_TAP[tap]
 
 
-def listen(session: Session, media: Media, stretch: Stretch, *, report: Report = no_report) -> StripLevels:
-    """Render a stretch and read every strip's levels. Filters and detectors are run up to its start."""
+def read_tap(renderer: Renderer, stretch: Stretch, buffer: str, *, report: Report = no_report) -> Iterator[Audio]:
+    """Blocks of the signal in one of the plan's buffers over a stretch, aligned to the song; each is overwritten by the
+    next. What waits for the end of the block before it is what was run: nothing else may run the renderer."""
+    lag = renderer.plan.blueprint.lags[buffer]
+    for n_samples in run_stretch(renderer, stretch, lag_samples=lag, report=report):
+        yield renderer.plan.buffers[buffer][:, :n_samples]
+
+
+def read_mix(session: Session, media: Media, stretch: Stretch) -> Iterator[Audio]:
+    """Blocks of the mix over a stretch, as they will be printed."""
     renderer = Renderer(session, media, max_block=BLOCK_SAMPLES)
-    for _ in _blocks(renderer, stretch, report):
+    return read_tap(renderer, stretch, renderer.plan.blueprint.output)
+
+
+def read_levels(session: Session, media: Media, stretch: Stretch, *, report: Report = no_report) -> StripLevels:
+    """Every strip's levels over a stretch."""
+    renderer = Renderer(session, media, max_block=BLOCK_SAMPLES)
+    for _ in run_stretch(renderer, stretch, report=report):
         pass
     return StripLevels(renderer.plan.blueprint.strips, renderer.plan.meters, stretch.n_samples)
 
 
-def deepest_reductions_db(
+def read_reductions_db(
     session: Session, media: Media, stretch: Stretch, *, report: Report = no_report
 ) -> dict[tuple[str, str], float]:
     """Deepest gain reduction of every compressor and limiter over a stretch, by strip and processor."""
     renderer = Renderer(session, media, max_block=BLOCK_SAMPLES)
     deepest: dict[tuple[str, str], float] = {}
-    for n_samples in _blocks(renderer, stretch, report):
+    for n_samples in run_stretch(renderer, stretch, report=report):
         for place, reduction_db in renderer.plan.reductions_by_processor(n_samples):
             deepest[place] = max(deepest.get(place, 0.0), reduction_db)
     return deepest
 
 
-def capture(
+def read_buffers(
     session: Session, media: Media, stretch: Stretch, buffers: Iterable[str], *, report: Report = no_report
 ) -> dict[str, Audio]:
     """Signals in some of the plan's buffers over a stretch, each (channels, n), as they pass: not aligned."""
@@ -97,23 +114,33 @@ def capture(
     held = renderer.plan.buffers
     captured = {name: np.zeros((held[name].shape[0], stretch.n_samples)) for name in buffers}
     done = 0
-    for n_samples in _blocks(renderer, stretch, report):
+    for n_samples in run_stretch(renderer, stretch, report=report):
         for name, signal in captured.items():
             signal[:, done : done + n_samples] = held[name][:, :n_samples]
         done += n_samples
     return captured
 
 
-def _blocks(renderer: Renderer, stretch: Stretch, report: Report) -> Iterator[int]:
-    """Run a stretch block by block, meters cleared at its start; yields how long each block is."""
-    run_up = min(stretch.start_samples, s_to_samples(LONGEST_RUN_UP_S, renderer.plan.blueprint.sample_rate_hz))
+def run_stretch(
+    renderer: Renderer, stretch: Stretch, *, lag_samples: int = 0, report: Report = no_report
+) -> Iterator[int]:
+    """Run a stretch of the song block by block, meters cleared at its start; yields how long each block is.
+
+    A stretch that begins inside the song is run up to, so that compressors and filters are where they would be.
+
+    Args:
+        lag_samples: by how much later than the song what is read comes out.
+    """
+    rate = renderer.plan.blueprint.sample_rate_hz
+    run_up = min(stretch.start_samples, s_to_samples(LONGEST_RUN_UP_S, rate))
     renderer.position_samples = stretch.start_samples - run_up
-    while run_up > 0:
-        run_up -= renderer.render_block(min(BLOCK_SAMPLES, run_up)).shape[1]
+    before = run_up + lag_samples
+    while before > 0:
+        before -= renderer.render_block(min(renderer.max_block, before)).shape[1]
     renderer.plan.meters[:] = 0.0
     done = 0
     while done < stretch.n_samples:
-        n_samples = renderer.render_block(min(BLOCK_SAMPLES, stretch.n_samples - done)).shape[1]
+        n_samples = renderer.render_block(min(renderer.max_block, stretch.n_samples - done)).shape[1]
         yield n_samples
         done += n_samples
         report(done / stretch.n_samples)

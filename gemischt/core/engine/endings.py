@@ -1,18 +1,18 @@
-"""A stretch of a session, aligned to the song."""
+"""Where a print ends: what rings after the last clip, and when it has fallen silent."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from gemischt.core.audio import Audio, MediaSamples
-from gemischt.core.engine.renderer import DEFAULT_BLOCK, Renderer
+from gemischt.core.audio import Audio
+from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.resolving import told_over_time
+from gemischt.core.engine.tap_reader import Stretch
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.session.document import Processor, Session
 from gemischt.core.units import SILENCE_DB, gain_to_db, s_to_samples
 
-LONGEST_RUN_UP_S = 10.0
 SILENT_DBFS = -90.0
 _END_GRAIN_SAMPLES = 1024
 LONGEST_TAIL_S = 120.0
@@ -43,40 +43,13 @@ def _chain_tail(session: Session, chain: tuple[Processor, ...]) -> int:
     return total
 
 
-def stretch_samples(session: Session, renderer: Renderer, from_s: float | None, to_s: float | None) -> tuple[int, int]:
-    """Half-open stretch to render; without an end, to the last clip's end and what may ring after it."""
+def whole_stretch(session: Session, renderer: Renderer, from_s: float | None, to_s: float | None) -> Stretch:
+    """The stretch to render; without an end, to the last clip's end and what may ring after it."""
     rate = session.sample_rate_hz
     start = s_to_samples(from_s or 0.0, rate)
     ringing = min(tail_samples(session), s_to_samples(LONGEST_TAIL_S, rate))
     end = renderer.length_samples + ringing if to_s is None else s_to_samples(to_s, rate)
-    return start, max(start, end)
-
-
-def render_stretch(
-    session: Session,
-    media: Mapping[str, MediaSamples],
-    start_samples: int,
-    end_samples: int,
-    *,
-    block_samples: int = DEFAULT_BLOCK,
-    renderer: Renderer | None = None,
-) -> Iterator[Audio]:
-    """Blocks of the mix over [start, end), its latency removed; each is overwritten by the next.
-
-    A stretch that begins inside the song is run up to, so that compressors and filters are where they would be.
-    """
-    renderer = renderer or Renderer(session, media, max_block=block_samples)
-    run_up = min(start_samples, s_to_samples(LONGEST_RUN_UP_S, session.sample_rate_hz))
-    renderer.position_samples = start_samples - run_up
-    skip = run_up + renderer.latency_samples
-    wanted = end_samples - start_samples
-    while wanted > 0:
-        block = renderer.render_block(min(block_samples, skip or wanted))
-        if skip:
-            skip -= block.shape[1]
-            continue
-        wanted -= block.shape[1]
-        yield block
+    return Stretch(start, max(start, end))
 
 
 class Ending:
