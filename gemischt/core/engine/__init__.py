@@ -12,4 +12,6 @@ tap_reader    the one way to hear a part of a session: a stretch is run up to, r
 buffer_names  where on a strip a signal is read: names of the buffers, and the stages that are metered
 clip_placing  clips of a track in samples: both ends on one grid, and fades where they are left to themselves
 resolving     what processors are told, worked out from the song and from what else the document says of them
+resettling    settings that have changed, put into a blueprint without drawing it anew
+settings      what a strip's settings are to its operations: matrices, gains, and what processors are told
 """

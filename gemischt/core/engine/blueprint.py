@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from gemischt.core.audio import MediaSamples
-from gemischt.core.engine import placement, specs
+from gemischt.core.engine import specs
 from gemischt.core.engine.buffer_names import (
     POST_FADER,
     PRE_FADER,
@@ -18,13 +18,11 @@ from gemischt.core.engine.buffer_names import (
 from gemischt.core.engine.clip_placing import place_clips
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.resolving import detector_eq, told_over_time
+from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.gain_params import GainParams
-from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
-from gemischt.core.routing.groups import group_gains
-from gemischt.core.routing.solo import closed_by_solo
 from gemischt.core.session.document import (
     DetectorFilter,
     Keyed,
@@ -94,14 +92,13 @@ class _Drawing:
 
     def draw(self) -> specs.Blueprint:
         session = self.session
-        self.closed = closed_by_solo(session)
+        self.settings = Settings(session)
         keys = [key for strip in session.strips for key in self._keys(strip)]
         self.tapped: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(keys)
         self.triggers = {source for source, _ in keys}
         self.index = {strip.id: index for index, strip in enumerate(session.strips)}
         self.feeds = {strip.id: [] for strip in session.strips}
         self.late_feeds = {strip.id: [] for strip in session.strips}
-        self.group_gains = group_gains(session)
         for strip_id in processing_order(session):
             self._draw_strip(session.strip(strip_id))
         output = strip_buffer(session.mix.id, "post-fader")
@@ -157,8 +154,8 @@ class _Drawing:
 
     def _feed_clips(self, strip: Strip) -> None:
         clips, n_source = self._placed_clips(strip)
-        matrix = self._pick_up(strip, n_source)
-        matrix = self._output_matrix(strip, len(matrix)) @ matrix
+        matrix = self.settings.pick_up(strip, n_source)
+        matrix = self.settings.output_matrix(strip, len(matrix)) @ matrix
         if strip.output is not None:
             feed = _ClipFeed(clips, matrix)
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
@@ -218,7 +215,7 @@ class _Drawing:
         self.operations.append(specs.MixInto(feed.id, feed.source, out, delay, feed.gain))
 
     def _draw_input(self, strip: Strip, source: str) -> str:
-        matrix = self._pick_up(strip, self.buffers[source])
+        matrix = self.settings.pick_up(strip, self.buffers[source])
         if self._is_heard_only(strip) and np.array_equal(matrix, np.eye(self.buffers[source])):
             work = source
         else:
@@ -231,11 +228,6 @@ class _Drawing:
             tap = self._buffer(pre_chain_buffer(strip.id), len(matrix), latency=self.latency[work])
             self.operations.append(specs.Copy(OperationId(strip.id, Role.PRE_CHAIN), work, tap))
         return work
-
-    def _pick_up(self, strip: Strip, n_source: int) -> Matrix:
-        """Input, trim and polarity."""
-        matrix = placement.pick_up_matrix(strip.input, n_source) * db_to_gain(strip.trim_db)
-        return -matrix if strip.polarity_inverted else matrix
 
     def _draw_chain(self, strip: Strip, chain: tuple[Processor, ...], buffer: str) -> None:
         for processor in chain:
@@ -261,11 +253,9 @@ class _Drawing:
         told: tuple[tuple[int, FrozenModel], ...],
         on: bool,
     ) -> None:
-        processor, rate = kind_of(kind).processor, self.session.sample_rate_hz
-        latency = processor.latency_of(told[0][1], rate)
-        room = max(processor.room_of(params, rate) for _, params in told)
-        self.operations.append(specs.Process(operation, kind, buffer, detector, latency, room, told, on))
-        self.latency[buffer] += latency
+        spec = self.settings.process_spec(operation, kind, buffer, detector, told, on=on)
+        self.operations.append(spec)
+        self.latency[buffer] += spec.latency_samples
 
     def _draw_late(self, strip: Strip, work: str) -> None:
         feeds = self.late_feeds[strip.id]
@@ -332,32 +322,22 @@ class _Drawing:
             # A lane that is to come earlier counts as late: the others wait for it.
             self.latency[buffer] -= shift
 
-    def _output_matrix(self, strip: Strip, n_channels: int) -> Matrix:
-        """Fader, width and pan of a strip with one or two channels."""
-        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
-        pan = pan / self._mono_attenuation(strip, n_channels)
-        if n_channels == 2:
-            pan = pan @ placement.width_matrix(strip.width)
-        return pan * self._fader_gain(strip)
-
     def _draw_output(self, strip: Strip, work: str) -> None:
-        matrix = self._output_matrix(strip, self.buffers[work])
+        matrix = self.settings.output_matrix(strip, self.buffers[work])
         post = self._buffer(strip_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
         before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
         self.operations.append(specs.ApplyMatrix(OperationId(strip.id, Role.OUTPUT), work, post, before, after, matrix))
         if strip.output is not None:
-            gain = 0.0 if (strip.id, None) in self.closed else 1.0
-            feed = _Feed(OperationId(strip.id, Role.OUTPUT_FEED, (strip.output,)), post, gain)
+            feed = _Feed(
+                OperationId(strip.id, Role.OUTPUT_FEED, (strip.output,)), post, self.settings.output_gain(strip)
+            )
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
         for send in strip.sends:
             self.feeds[send.to].append(self._send_feed(strip, send))
 
     def _send_feed(self, strip: Strip, send: Send) -> _Feed:
         source = self._tap(strip.id, send.tap)
-        is_open = send.on and (strip.id, send.id) not in self.closed
-        gain = db_to_gain(send.level_db) if is_open else 0.0
-        if self.buffers[source] == 1:
-            gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip, 1)
+        gain = self.settings.send_gain(strip, send, self.buffers[source])
         return _Feed(OperationId(strip.id, Role.SEND, (send.id,)), source, gain)
 
     def _meter(self, strip: Strip, stage: int) -> tuple[int, int] | None:
@@ -365,17 +345,6 @@ class _Drawing:
 
     def _is_heard_only(self, strip: Strip) -> bool:
         return self.alone not in (None, strip.id)
-
-    def _mono_attenuation(self, strip: Strip, n_channels: int) -> float:
-        """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
-        if traits_of(strip).plays_clips or n_channels == 2:
-            return 1.0
-        return placement.centre_gain(self.session.pan_law_db)
-
-    def _fader_gain(self, strip: Strip) -> float:
-        if strip.mute:
-            return 0.0
-        return db_to_gain(strip.fader_db) * self.group_gains.get(strip.id, 1.0)
 
     def _tap(self, strip_id: str, tap: Tap) -> str:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.

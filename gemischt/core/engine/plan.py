@@ -113,7 +113,7 @@ class Plan:
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
-            if _settings(before) != _settings(spec):
+            if before is not spec and _settings(before) != _settings(spec):
                 self.operations[spec.id].aim(spec, glide=True)
         self.blueprint = blueprint
         self._moving = self._found_moving()

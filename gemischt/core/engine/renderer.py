@@ -8,6 +8,7 @@ from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.probe import StripProbe
+from gemischt.core.engine.resettling import resettle
 from gemischt.core.engine.specs import Blueprint, OperationId, Role, waits_samples
 from gemischt.core.session.document import Session
 from gemischt.core.units import ms_to_samples
@@ -26,6 +27,7 @@ class Renderer:
     """
 
     def __init__(self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK) -> None:
+        self._session = session
         self._media = media
         self.max_block = max_block
         self._sample_rate_hz = session.sample_rate_hz
@@ -85,15 +87,16 @@ class Renderer:
         if self._leaving is not None:
             self._waiting = session, media
             return
-        blueprint = draw_blueprint(session, media)
-        if blueprint == self.plan.blueprint:
-            self._media, self._waiting = media, None
+        settled = resettle(self.plan.blueprint, self._session, session) if media is self._media else None
+        blueprint = draw_blueprint(session, media) if settled is None else settled
+        if settled is not None or blueprint == self.plan.blueprint:
+            self._session, self._media, self._waiting = session, media, None
             self.plan.set(blueprint)
             return
         if self._rest:
             self._waiting = session, media
             return
-        self._media, self._waiting = media, None
+        self._session, self._media, self._waiting = session, media, None
         plan = Plan(blueprint, media, max_block=self.max_block)
         plan.take_over(self.plan)
         self._leaving = self.plan

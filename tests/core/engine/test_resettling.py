@@ -1,0 +1,113 @@
+"""A blueprint with other settings is the one that would have been drawn."""
+
+import unittest
+from typing import Any
+from unittest import mock
+
+import numpy as np
+
+from gemischt.core.engine import specs
+from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.resettling import resettle
+from gemischt.core.errors import InvalidAction, InvalidSession
+from gemischt.core.session.addresses import parameters_of, write
+from gemischt.core.session.document import Session
+from gemischt.core.session.validation import check_session, parse_session
+from tests.core.engine.test_random_graphs import random_document
+from tests.support.sessions import Bench, compressor
+from tests.support.signals import noise
+
+
+def told(blueprint: specs.Blueprint) -> list[Any]:
+    """Everything the operations are told, arrays as lists."""
+    found: list[Any] = []
+    for spec in blueprint.specs:
+        match spec:
+            case specs.ApplyMatrix():
+                found.append((spec.id, spec.matrix.tolist()))
+            case specs.MixInto():
+                found.append((spec.id, spec.gain))
+            case specs.Process():
+                found.append((spec.id, spec.told, spec.on))
+            case _:
+                found.append(spec.id)
+    return found
+
+
+class ResettlingTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.bench = Bench()
+        self.bench.track("noise", noise(0.05, seed=6))
+        self.rng = np.random.default_rng(44)
+
+    def random_session(self) -> Session:
+        while True:
+            try:
+                return parse_session(random_document(self.rng, self.bench))
+            except InvalidSession:
+                continue
+
+    def test_any_parameter_of_random_sessions(self) -> None:
+        resettled = drawn = 0
+        for number in range(25):
+            session = self.random_session()
+            blueprint = draw_blueprint(session, self.bench.media)
+            for item in parameters_of(session):
+                entry = item.parameter
+                values = (
+                    [entry.minimum, entry.maximum, *entry.choices, not item.value] if item.value is not None else [1]
+                )
+                try:
+                    changed = write(session, item.address, values[int(self.rng.integers(len(values)))])
+                    check_session(changed)
+                except (InvalidAction, InvalidSession):
+                    continue
+                expected = draw_blueprint(changed, self.bench.media)
+                found = resettle(blueprint, session, changed)
+                if found is None:
+                    drawn += 1
+                    continue
+                resettled += 1
+                with self.subTest(number=number, address=item.address):
+                    self.assertEqual(found, expected)
+                    self.assertEqual(told(found), told(expected))
+        self.assertGreater(resettled, 500)
+        self.assertGreater(drawn, 100)
+
+    def test_levels_and_what_processors_are_told_are_not_drawn(self) -> None:
+        self.bench.bus("hall", kind="return")
+        self.bench.strips[0] |= {"sends": [{"id": "s", "to": "hall"}], "chain": [compressor("comp")]}
+        session = self.bench.session()
+        blueprint = draw_blueprint(session, self.bench.media)
+        settings: list[tuple[str, Any]] = [
+            ("fader_db", -3.0), ("trim_db", 2.0), ("mute", True), ("pan/position", 0.3), ("width", 0.5),
+            ("polarity_inverted", True), ("sends/s/level_db", -9.0), ("sends/s/on", False),
+            ("chain/comp/threshold_db", -40.0), ("chain/comp/on", False),
+        ]  # fmt: skip
+        for address, value in settings:
+            with self.subTest(address):
+                found = resettle(blueprint, session, write(session, f"strips/noise/{address}", value))
+                assert found is not None
+                same = [spec for spec, before in zip(found.specs, blueprint.specs, strict=True) if spec is before]
+                self.assertGreater(len(same), len(blueprint.specs) - 6)
+        for address, value in (
+            ("solo", True),
+            ("input", "mid"),
+            ("chain/comp/lookahead_ms", 5.0),
+            ("sends/s/tap", "pre-fader"),
+        ):
+            with self.subTest(address):
+                self.assertIsNone(resettle(blueprint, session, write(session, f"strips/noise/{address}", value)))
+
+    def test_a_hand_on_a_fader_draws_nothing(self) -> None:
+        renderer = self.bench.renderer()
+        session = self.bench.session()
+        with mock.patch("gemischt.core.engine.renderer.draw_blueprint") as draw:
+            for level_db in (-1.0, -2.0, -3.0):
+                renderer.edit(write(session, "strips/noise/fader_db", level_db), self.bench.media)
+                renderer.render(64)
+        draw.assert_not_called()
+
+
+if __name__ == "__main__":
+    unittest.main()
