@@ -86,6 +86,8 @@ class _Drawing:
     feeds: dict[str, list[_Feed | _ClipFeed]] = field(default_factory=dict)
     # What joins a strip after its chain.
     late_feeds: dict[str, list[_Feed | _ClipFeed]] = field(default_factory=dict)
+    # What detectors hear, by where, how loud, filtered how and how late: who listens alike shares it.
+    detectors: dict[tuple[str, float, DetectorFilter, int], str] = field(default_factory=dict)
     # The buffer each strip's chain works in, where it is drawn.
     work: dict[str, str] = field(default_factory=dict)
     length_samples: int = 0
@@ -277,8 +279,11 @@ class _Drawing:
         if late > 0:
             self.operations.append(specs.Delay(OperationId(strip.id, Role.KEY_WAIT, part), buffer, late))
             self.latency[buffer] += late
+        listening = (source, key.gain_db, key.filter, self.latency[buffer])
+        if source != buffer and listening in self.detectors:
+            return self.detectors[listening]
         name = "/".join((strip.id, processor.id, "detector"))
-        detector = self._buffer(name, self.buffers[source], latency=self.latency[buffer])
+        detector = self.detectors[listening] = self._buffer(name, self.buffers[source], latency=self.latency[buffer])
         self.operations.append(specs.Clear(OperationId(strip.id, Role.KEY_CLEAR, part), detector))
         feed = _Feed(OperationId(strip.id, Role.KEY, part), source, db_to_gain(key.gain_db))
         self._mix(feed, detector, self.latency[buffer])

@@ -1,0 +1,54 @@
+"""Targets that listen alike share one signal, and sound as if each had its own."""
+
+import unittest
+from typing import Any
+
+import numpy as np
+
+from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.specs import Role
+from tests.support.sessions import Bench, compressor
+from tests.support.signals import noise, sine
+
+N = 24000
+FILTER = {"low_cut_hz": 60.0, "high_cut_hz": 4000.0}
+
+
+def ducked(*filters: dict[str, Any], late_ms: tuple[float, ...] = (0.0, 0.0, 0.0)) -> Bench:
+    """Three tones turned down by one noise, each with a filter in front of its detector."""
+    bench = Bench()
+    bench.track("trigger", noise(0.5, seed=3), output=None)
+    for index, (cuts, lookahead_ms) in enumerate(zip(filters, late_ms, strict=True)):
+        key = {"from": "trigger", "gain_db": 6.0, "filter": cuts}
+        duck = compressor("duck", key=key, threshold_db=-40.0, lookahead_ms=lookahead_ms, release_ms=30.0 * (index + 1))
+        wait = compressor("wait", ratio=1.0, lookahead_ms=lookahead_ms)
+        bench.track(f"t{index}", sine(100.0 * (index + 1), -12.0, 0.5), chain=[wait, duck])
+    return bench
+
+
+def n_key_filters(bench: Bench) -> int:
+    specs = draw_blueprint(bench.session(), bench.media).specs
+    return sum(spec.id.role is Role.KEY_FILTER for spec in specs)
+
+
+class SharedKeysTest(unittest.TestCase):
+    def test_one_signal_serves_all_who_listen_alike(self) -> None:
+        self.assertEqual(n_key_filters(ducked(FILTER, FILTER, FILTER)), 1)
+        self.assertEqual(n_key_filters(ducked(FILTER, {"low_cut_hz": 61.0}, FILTER)), 2)
+
+    def test_who_is_later_hears_it_later(self) -> None:
+        self.assertEqual(n_key_filters(ducked(FILTER, FILTER, FILTER, late_ms=(0.0, 5.0, 5.0))), 2)
+
+    def test_it_sounds_as_if_each_had_its_own(self) -> None:
+        # A cut that differs by next to nothing is not shared.
+        others = [{**FILTER, "high_cut_hz": 4000.0 + 1e-9 * (index + 1)} for index in range(3)]
+        for late_ms in ((0.0, 0.0, 0.0), (0.0, 5.0, 5.0)):
+            with self.subTest(late_ms=late_ms):
+                alone = ducked(*others, late_ms=late_ms)
+                self.assertEqual(n_key_filters(alone), 3)
+                shared = ducked(FILTER, FILTER, FILTER, late_ms=late_ms)
+                np.testing.assert_allclose(shared.render(N), alone.render(N), atol=1e-10)
+
+
+if __name__ == "__main__":
+    unittest.main()
