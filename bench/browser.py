@@ -7,6 +7,7 @@ thread had nothing to play for; while they are counted, edits keep the measuring
 held against what the host took just before it.
 """
 
+import itertools
 import os
 import re
 import subprocess
@@ -27,6 +28,7 @@ from tests.browser.chromium import find_chromium
 
 MINUTES = float(os.environ.get("GEMISCHT_BENCH_MINUTES", "5"))
 EDITS = 60
+CALLS_A_SECOND = 20
 EDIT_EVERY_S = 6
 """Long enough for a measurement, so that one is under way most of the time."""
 
@@ -160,11 +162,49 @@ def measure_edits(lone: LonePage) -> None:
     print(f"edit to ear: median {median_ms:.0f} ms, p95 {p95_ms:.0f} ms, {len(times_ms)} edits (goal: 150 ms)")
 
 
+@contextmanager
+def asking(server: Server) -> Iterator[None]:
+    """Meanwhile ask the server all that a page may ask, so many times a second."""
+    session = f"/api/sessions/{server.session_id(MIXED)}"
+    media = server.get(session)["document"]["media"]
+    asked = [
+        "/api/sessions",
+        session,
+        f"{session}/history",
+        f"{session}/flow",
+        f"{session}/references?strips=frame-drum",
+        f"{session}/snapshots",
+        "/api/catalogue",
+        "/api/processors",
+        "/api/presets",
+        *(f"{session}/media/{item['id']}/waveform" for item in media[:3]),
+    ]
+    ordered = [f"{session}/strips/lead-voice/ledger", f"{session}/strips/lead-voice/leaks"]
+    done = threading.Event()
+
+    def ask() -> None:
+        for number in itertools.count():
+            if done.wait(1.0 / CALLS_A_SECOND):
+                return
+            if number % (10 * CALLS_A_SECOND) == 0:
+                server.post(ordered[number // (10 * CALLS_A_SECOND) % 2], {})
+            else:
+                server.get(asked[number % len(asked)])
+
+    thread = threading.Thread(target=ask, daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        done.set()
+        thread.join()
+
+
 def measure_dropouts(lone: LonePage, server: Server) -> None:
     lone.evaluate(LOG_GAPS)
     host = Host()
     edits = round(MINUTES * 60 / EDIT_EVERY_S)
-    with HostLog() as log:
+    with HostLog() as log, asking(server):
         for number in range(edits):
             move_fader(server, "frame-drum", -2.0 - number % 7)
             time.sleep(EDIT_EVERY_S)
@@ -172,7 +212,7 @@ def measure_dropouts(lone: LonePage, server: Server) -> None:
     own = [gap for gap in gaps if log.taken_before(gap["at_s"], GAP_COMES_WITHIN_S) < LEFT_ALONE]
     print(
         f"dropouts: {blocks_in(gaps)} blocks of 2.7 ms in {MINUTES:g} minutes, while {edits} edits had the song "
-        f"measured anew; {blocks_in(own)} of them where the host took less than {LEFT_ALONE:.0%} of the half second "
+        f"measured anew and {CALLS_A_SECOND} calls a second were answered; {blocks_in(own)} of them where the host took less than {LEFT_ALONE:.0%} of the half second "
         f"before (goal: 0); on the whole it took {host.taken_share():.0%}"
     )
 
