@@ -159,7 +159,7 @@ def measure_edits(lone: LonePage) -> None:
     time.sleep(EDITS * 0.5 + 2)
     times_ms = np.array(lone.evaluate("gemischtLive.editToEarMs"))
     median_ms, p95_ms = np.median(times_ms), np.percentile(times_ms, 95)
-    print(f"edit to ear: median {median_ms:.0f} ms, p95 {p95_ms:.0f} ms, {len(times_ms)} edits (goal: 150 ms)")
+    print(f"edit to ear: median {median_ms:.0f} ms, p95 {p95_ms:.0f} ms, {len(times_ms)} edits (goal: 100 ms)")
 
 
 @contextmanager
@@ -212,8 +212,9 @@ def measure_dropouts(lone: LonePage, server: Server) -> None:
     own = [gap for gap in gaps if log.taken_before(gap["at_s"], GAP_COMES_WITHIN_S) < LEFT_ALONE]
     print(
         f"dropouts: {blocks_in(gaps)} blocks of 2.7 ms in {MINUTES:g} minutes, while {edits} edits had the song "
-        f"measured anew and {CALLS_A_SECOND} calls a second were answered; {blocks_in(own)} of them where the host took less than {LEFT_ALONE:.0%} of the half second "
-        f"before (goal: 0); on the whole it took {host.taken_share():.0%}"
+        f"measured anew and {CALLS_A_SECOND} calls a second were answered; {blocks_in(own)} of them where the host "
+        f"took less than {LEFT_ALONE:.0%} of the half second before (goal: 0); on the whole it took "
+        f"{host.taken_share():.0%}"
     )
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from graphlib import CycleError, TopologicalSorter
 from typing import Literal
 
 from gemischt.core.session.document import Keyed, Processor, Session, Strip, Tap
@@ -57,51 +58,25 @@ def find_loop(session: Session) -> list[str] | None:
     >>> find_loop(Session(name="x", strips=(a, b)))
     ['a', 'b', 'a']
     """
-    following = _destinations(session)
-    finished: set[str] = set()
-    for start in following:
-        if start in finished:
-            continue
-        way: list[str] = [start]
-        on_way = {start}
-        waiting = [iter(following[start])]
-        while waiting:
-            step = next(waiting[-1], None)
-            if step is None:
-                waiting.pop()
-                left = way.pop()
-                on_way.discard(left)
-                finished.add(left)
-            elif step in on_way:
-                return [*way[way.index(step) :], step]
-            elif step not in finished:
-                way.append(step)
-                on_way.add(step)
-                waiting.append(iter(following[step]))
+    order = [strip.id for strip in session.strips]
+    try:
+        _sorter(session).prepare()
+    except CycleError as error:
+        loop: list[str] = error.args[1][:-1]
+        first = loop.index(min(loop, key=order.index))
+        return [*loop[first:], *loop[:first], loop[first]]
     return None
 
 
 def processing_order(session: Session) -> list[str]:
     """Strip ids so that every strip comes after all it hears. The session must hold no loop."""
-    following = _destinations(session)
-    pending = dict.fromkeys(following, 0)
-    for destinations in following.values():
-        for destination in destinations:
-            pending[destination] += 1
-    ready = [strip.id for strip in session.strips if pending[strip.id] == 0]
-    order: list[str] = []
-    for strip_id in ready:
-        order.append(strip_id)
-        for destination in following[strip_id]:
-            pending[destination] -= 1
-            if pending[destination] == 0:
-                ready.append(destination)
-    return order
+    return list(_sorter(session).static_order())
 
 
-def _destinations(session: Session) -> dict[str, list[str]]:
-    following: dict[str, list[str]] = {strip.id: [] for strip in session.strips}
+def _sorter(session: Session) -> TopologicalSorter[str]:
+    """Strips with what they hear."""
+    heard: dict[str, list[str]] = {strip.id: [] for strip in session.strips}
     for edge in edges_of(session):
-        if edge.source in following and edge.destination in following:
-            following[edge.source].append(edge.destination)
-    return following
+        if edge.source in heard and edge.destination in heard:
+            heard[edge.destination].append(edge.source)
+    return TopologicalSorter(heard)

@@ -37,7 +37,7 @@ class SendTest(ActionCase):
         self.session = self.act(type="add-send", strips=["low"], to="hall")
         with self.assertRaises(InvalidSession) as caught:
             self.act(type="add-send", strips=["hall"], to="low")
-        self.assertIn("a loop: Hall -> Low -> Hall", str(caught.exception))
+        self.assertIn("a loop: Low -> Hall -> Low", str(caught.exception))
         keyed = [compressor(key={"from": "hall"})]
         with self.assertRaises(InvalidSession) as caught:
             self.act(type="paste-processors", strips=["drum"], processors=keyed)
