@@ -150,6 +150,7 @@ def run() -> None:
             rows = page.get_by_role("row").count()
         frames = lone.evaluate(COUNT_FRAMES) / 5
         print(f"frames while playing {rows} strips: {frames:.0f} a second (goal: 60)")
+        print(f"anonymous memory of the server and its worker: {anonymous_mb(server):.0f} MB (goal: 600)")
         lone.close()
         server.stop()
 
@@ -216,6 +217,16 @@ def measure_dropouts(lone: LonePage, server: Server) -> None:
         f"took less than {LEFT_ALONE:.0%} of the half second before (goal: 0); on the whole it took "
         f"{host.taken_share():.0%}"
     )
+
+
+def anonymous_mb(server: Server) -> float:
+    """Memory of the server and the processes it has started that belongs to no file."""
+    pids = [server.process.pid]
+    for pid in pids:
+        children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+        pids.extend(int(child) for child in children)
+    lines = (line for pid in pids for line in Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines())
+    return sum(int(line.split()[1]) for line in lines if line.startswith("Anonymous:")) / 1024
 
 
 def blocks_in(gaps: list[dict[str, float]]) -> int:
