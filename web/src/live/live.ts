@@ -46,6 +46,7 @@ export class Live {
   private epoch = 0;
   private queued: Frame[] = [];
   private shown: Frame | null = null;
+  private detectedDb = new Map<number, number>();
   private playedSamples = 0;
   private playedAt = 0;
   private serial = 0;
@@ -137,7 +138,7 @@ export class Live {
     const now = played - this.speaker.outputLatencyS * rate;
     while (this.queued[0] && this.queued[0].firstSample <= now) {
       this.shown = this.queued.shift() ?? null;
-      if (this.shown && this.shown.spectrum.length) this.spectrum = this.shown.spectrum;
+      if (this.shown) this.note(this.shown);
     }
     return playing ? this.shown : null;
   }
@@ -154,6 +155,23 @@ export class Live {
       detectedDb: frame.probe[3 * place + 1] ?? SILENT_DB,
       reductionDb: frame.probe[3 * place + 2] ?? 0,
     };
+  }
+
+  /** The loudest level a processor's detector has heard since this was asked last: no hit is too short for it. */
+  takeDetectedDb(processorId: string): number {
+    const place = this.curves.get().get(processorId)?.place ?? -1;
+    if (!this.frame()) return SILENT_DB;
+    const loudest = this.detectedDb.get(place) ?? SILENT_DB;
+    this.detectedDb.delete(place);
+    return loudest;
+  }
+
+  private note(frame: Frame): void {
+    if (frame.spectrum.length) this.spectrum = frame.spectrum;
+    for (let place = 0; 3 * place < frame.probe.length; place += 1) {
+      const detectedDb = frame.probe[3 * place + 1] ?? SILENT_DB;
+      this.detectedDb.set(place, Math.max(detectedDb, this.detectedDb.get(place) ?? SILENT_DB));
+    }
   }
 
   /** Where the ear is, seconds. */

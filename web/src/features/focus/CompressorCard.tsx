@@ -70,7 +70,7 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
       </chakra.div>
       <Reduction now={now} />
       <Parameters kind="compressor" params={processor.params} action={action} />
-      <KeyPicker strip={strip} processor={processor} now={now} onKey={(key) => void edit(action({ key }))} />
+      <KeyPicker strip={strip} processor={processor} onKey={(key) => void edit(action({ key }))} />
     </>
   );
 }
@@ -100,7 +100,7 @@ function Reduction({ now }: { now: Now }) {
   );
 }
 
-type KeyPickerProps = { strip: Strip; processor: Compressor; now: Now; onKey: (key: Key) => void };
+type KeyPickerProps = { strip: Strip; processor: Compressor; onKey: (key: Key) => void };
 
 const TAPS = [
   { value: "pre-chain", label: "before its chain" },
@@ -109,13 +109,13 @@ const TAPS = [
 ];
 
 /** What the detector listens to, with a lamp that is lit while it hears something. */
-function KeyPicker({ strip, processor, now, onKey }: KeyPickerProps) {
+function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
   const { strips, live } = useOpen();
   const [hears, setHears] = useState(false);
   useEffect(() => {
-    const timer = setInterval(() => setHears(now.current.detectedDb > DEAF_DB), 100);
+    const timer = setInterval(() => setHears(live.takeDetectedDb(processor.id) > DEAF_DB), 100);
     return () => clearInterval(timer);
-  }, [now]);
+  }, [live, processor.id]);
   const key = processor.key;
   const others = [...strips.values()].filter((other) => other.id !== strip.id && other.kind !== "mix");
   const change = (values: Partial<Key>) => onKey({ ...key, ...values });
