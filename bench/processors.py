@@ -70,7 +70,7 @@ def equalizer() -> None:
             _, state = signal.sosfilt(sos, block, axis=1, zi=state)
 
     times = interleaved(**{"ours": ours, "C++ effects library": theirs, "scipy.signal.sosfilt": by_scipy})
-    report("eq, 4 bands, stereo, block 512", SECONDS, times, "2 x the C++ library")
+    report("eq, 4 bands, stereo, block 512", SECONDS, times, "8 x the C++ library")
 
 
 def compressor() -> None:
@@ -90,7 +90,7 @@ def compressor() -> None:
             peer(block, RATE_HZ, reset=False)
 
     report(
-        "compressor, stereo, block 512", SECONDS, interleaved(**{"ours": ours, "C++ effects library": theirs}), "2 x"
+        "compressor, stereo, block 512", SECONDS, interleaved(**{"ours": ours, "C++ effects library": theirs}), "5 x"
     )
 
 
@@ -100,15 +100,15 @@ def effects() -> None:
     limiter = Alone(Limiter, late(Limiter.latency_of(LimiterParams(), RATE_HZ)))
     pairs: tuple[tuple[str, Alone, FrozenModel, pedalboard.Plugin, str], ...] = (
         ("reverb", Alone(Reverb, PLACE), ReverbParams(wet=0.5), pedalboard.Reverb(room_size=0.6), "4 x"),
-        ("delay", Alone(DelayProcessor, PLACE), DelayParams(wet=0.5), pedalboard.Delay(0.35, 0.35, 0.5), "2 x"),
+        ("delay", Alone(DelayProcessor, PLACE), DelayParams(wet=0.5), pedalboard.Delay(0.35, 0.35, 0.5), "3 x"),
         (
             "saturator, 16 x oversampled",
             saturator,
             SaturatorParams(),
             pedalboard.Distortion(6.0),
-            "0.2 x",
+            "1.5 x",
         ),
-        ("limiter, true peak", limiter, LimiterParams(), pedalboard.Limiter(-1.0, 80.0), "0.5 x"),
+        ("limiter, true peak", limiter, LimiterParams(), pedalboard.Limiter(-1.0, 80.0), "1 x"),
     )
     for name, own, params, peer, goal in pairs:
         own.set(params)
