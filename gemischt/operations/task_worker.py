@@ -150,8 +150,9 @@ def main() -> None:
 
     orders = _Orders(sys.stdin)
     worker = _Worker(orders, tell)
-    threading.Thread(target=_watch_share, args=(worker, tell), name="share", daemon=True).start()
+    # Getting ready takes little and comes before all work, so it does not wait until others leave something.
     prepare_kernels()
+    threading.Thread(target=_watch_share, args=(worker, tell), name="share", daemon=True).start()
     worker.run()
 
 

@@ -114,9 +114,8 @@ class TaskProcessTest(WorkspaceCase):
         self.assertTrue((self.workspace.prints / printed["file_name"]).is_file())
         self.assertAlmostEqual(printed["summary"]["sample_peak_dbfs"], -6.0, delta=0.05)
 
-    def test_it_gets_on_beside_programs_that_take_every_processor(self) -> None:
+    def test_it_gets_ready_and_on_beside_programs_that_take_every_processor(self) -> None:
         session = self.new_session(tone=noise(30.0, seed=77)).session
-        self.process.start()
         busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(2 * (os.cpu_count() or 1))]
         self.addCleanup(lambda: [program.wait() for program in busy])
         self.addCleanup(lambda: [program.kill() for program in busy])
