@@ -13,6 +13,8 @@ from annotated_types import Ge, Le
 from pydantic import BaseModel, ConfigDict, Field
 from pydantic.fields import FieldInfo
 
+from gemischt.core.units import signed_db
+
 Scale = Literal["linear", "logarithmic"]
 Value = float | bool | str | None
 
@@ -93,7 +95,7 @@ class Parameter(FrozenModel):
         if self.kind != "number":
             return str(value)
         if self.unit == "dB":
-            return f"{value:+.1f} dB".replace("+0.0", "0.0")
+            return signed_db(value)
         return f"{value:.3g} {self.unit}".strip()
 
     def describe(self, value: Any) -> str:

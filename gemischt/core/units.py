@@ -41,6 +41,15 @@ def power_to_db(power: float) -> float:
     return 10.0 * math.log10(power) if power > 0.0 else SILENCE_DB
 
 
+def signed_db(level_db: float) -> str:
+    """A level or a change of one as people read it.
+
+    >>> signed_db(-3.5), signed_db(0.0)
+    ('-3.5 dB', '0.0 dB')
+    """
+    return f"{level_db:+.1f} dB".replace("+0.0", "0.0")
+
+
 def finite_or_none(level_db: float) -> float | None:
     """A level as documents write it: infinities become ``None``."""
     return level_db if math.isfinite(level_db) else None

@@ -19,6 +19,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, Parameter, table_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.edits import replace_processor
 
 Part = Any
 """A model of the document, of whichever kind the address leads to."""
@@ -144,40 +145,31 @@ def _with_value(part: Part, name: str, value: Any, found: Addressed) -> Part:
     except ValidationError as error:
         reason = error.errors(include_url=False)[0]["msg"]
         raise InvalidAction(f"{found.parameter.label}: {reason}, got {value!r}", where=found.address) from None
-    changed = holder.model_copy(update={name: getattr(checked, name)})
+    return _with_field(part, name, getattr(checked, name))
+
+
+def _with_field(part: Part, field: str, value: Any) -> Part:
+    """The part with another value of a field, its own or its parameters'."""
+    holder = _holder(part, field)
+    changed = holder.model_copy(update={field: value})
     return changed if holder is part else part.model_copy(update={"params": changed})
 
 
 def _put_field(field: str) -> Callable[[Part, Part], Part]:
-    return lambda outer, inner: outer.model_copy(update={field: inner})
+    return lambda outer, inner: _with_field(outer, field, inner)
 
 
 def _put_by_id(field: str, part_id: str) -> Callable[[Part, Part], Part]:
     def put(outer: Part, inner: Part) -> Part:
-        holder = _holder(outer, field)
-        parts = tuple(inner if part.id == part_id else part for part in getattr(holder, field))
-        changed = holder.model_copy(update={field: parts})
-        return changed if holder is outer else outer.model_copy(update={"params": changed})
+        parts = getattr(_holder(outer, field), field)
+        return _with_field(outer, field, tuple(inner if part.id == part_id else part for part in parts))
 
     return put
 
 
 def _put_processor(processor_id: str) -> Callable[[Part, Part], Part]:
     """Into a strip's chain, or into the chain of one of its lanes."""
-
-    def put(outer: Part, inner: Part) -> Part:
-        chain: list[Part] = []
-        for processor in outer.chain:
-            if processor.id == processor_id:
-                chain.append(inner)
-            elif processor.type == "parallel":
-                lanes = tuple(put(lane, inner) for lane in processor.lanes)
-                chain.append(processor.model_copy(update={"lanes": lanes}))
-            else:
-                chain.append(processor)
-        return outer.model_copy(update={"chain": tuple(chain)})
-
-    return put
+    return lambda outer, inner: replace_processor(outer, processor_id, lambda _: inner)
 
 
 def _parameters_of(address: str, part: Part) -> Iterator[Addressed]:

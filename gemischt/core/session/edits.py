@@ -16,6 +16,7 @@ from gemischt.core.session.document import (
     Session,
     Strip,
 )
+from gemischt.core.units import signed_db
 
 Chain = tuple[Processor, ...]
 
@@ -207,4 +208,4 @@ def show_db(level_db: float | None) -> str:
     >>> show_db(-3.5), show_db(None)
     ('-3.5 dB', 'silent')
     """
-    return "silent" if level_db is None else f"{level_db:+.1f} dB".replace("+0.0", "0.0")
+    return "silent" if level_db is None else signed_db(level_db)

@@ -5,8 +5,7 @@ from dataclasses import dataclass
 
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.session.document import Session, Strip
-
-_LAST = {"return": 1, "mix": 2}
+from gemischt.core.session.kinds import traits_of
 
 
 class TreeRow(FrozenModel):
@@ -80,7 +79,7 @@ def tree_of(session: Session) -> tuple[TreeRow, ...]:
 
 
 def _rank(strip: Strip | None) -> int:
-    return 0 if strip is None else _LAST.get(strip.kind, 0)
+    return 0 if strip is None else traits_of(strip).rank
 
 
 def _rows(nodes: dict[str, _Node], keys: list[str], depth: int) -> Iterator[TreeRow]:
