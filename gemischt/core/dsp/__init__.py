@@ -4,12 +4,14 @@ jit               how kernels are compiled
 mixing            clips, matrices, sums, delays, level measuring
 biquad            the cookbook's filters and the cascade that runs them
 decibels          fast logarithms and powers
-dynamics          detector, gain computer, ballistics
+dynamics          levels become reductions: static curve, attack, hold, release
 delay_line        delays whose length may change while they sound: the old and the new length are crossfaded
 feedback_network  a feedback delay network: sixteen lines whose outputs are mixed by a Hadamard matrix and fed back
+gain_application  reductions turn audio down
 fma               multiply and add in one instruction, rounded once, wherever a kernel asks for it
 half_band         twice the rate and back by half-band filters
 interpolation     the wave between the samples: four points a sample, and tops between those
+level_detection   levels of a signal, sample by sample
 limiting          looking ahead for true peaks
 magnitude         the highest magnitude or value of a stretch of samples, fast
 pieces            coefficients that move: straight lines across pieces of a block

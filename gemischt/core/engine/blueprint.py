@@ -13,14 +13,16 @@ from gemischt.core.engine.buffer_names import (
     SOURCE,
     lane_buffer,
     pre_chain_buffer,
+    signal_name,
     strip_buffer,
 )
 from gemischt.core.engine.clip_placing import place_clips
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.resolving import detector_eq, told_over_time
-from gemischt.core.engine.settings import Settings
+from gemischt.core.engine.settings import Settings, Turning, process_spec
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.base import Detection
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
 from gemischt.core.session.document import (
@@ -86,8 +88,11 @@ class _Drawing:
     feeds: dict[str, list[_Feed | _ClipFeed]] = field(default_factory=dict)
     # What joins a strip after its chain.
     late_feeds: dict[str, list[_Feed | _ClipFeed]] = field(default_factory=dict)
-    # What detectors hear, by where, how loud, filtered how and how late: who listens alike shares it.
-    detectors: dict[tuple[str, float, DetectorFilter, int], str] = field(default_factory=dict)
+    signals: dict[str, int] = field(default_factory=dict)
+    # Keys by where, how loud, filtered how and how late, and levels of keys by how they are listened to: who listens
+    # alike shares them.
+    keys: dict[tuple[str, float, DetectorFilter, int], str] = field(default_factory=dict)
+    levels: dict[tuple[str, bool, Detection], str] = field(default_factory=dict)
     # The buffer each strip's chain works in, where it is drawn.
     work: dict[str, str] = field(default_factory=dict)
     length_samples: int = 0
@@ -95,9 +100,9 @@ class _Drawing:
     def draw(self) -> specs.Blueprint:
         session = self.session
         self.settings = Settings(session)
-        keys = [key for strip in session.strips for key in self._keys(strip)]
-        self.tapped: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(keys)
-        self.triggers = {source for source, _ in keys}
+        heard = [key for strip in session.strips for key in self._keys_of(strip)]
+        self.tapped: set[tuple[str, Tap]] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(heard)
+        self.triggers = {source for source, _ in heard}
         self.index = {strip.id: index for index, strip in enumerate(session.strips)}
         self.feeds = {strip.id: [] for strip in session.strips}
         self.late_feeds = {strip.id: [] for strip in session.strips}
@@ -107,6 +112,7 @@ class _Drawing:
         return specs.Blueprint(
             sample_rate_hz=session.sample_rate_hz,
             buffers=tuple(self.buffers.items()),
+            signals=tuple(self.signals.items()),
             specs=tuple(self.operations),
             strips=tuple(strip.id for strip in session.strips),
             output=output,
@@ -115,7 +121,7 @@ class _Drawing:
             lags=self.latency,
         )
 
-    def _keys(self, strip: Strip) -> Iterator[tuple[str, Tap]]:
+    def _keys_of(self, strip: Strip) -> Iterator[tuple[str, Tap]]:
         for processor in keyed_processors(strip):
             if processor.key.source is not None:
                 yield processor.key.source, processor.key.tap
@@ -239,23 +245,24 @@ class _Drawing:
                 self._draw_processor(strip, processor, buffer)
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
-        detector = self._draw_detector(strip, processor, buffer) if isinstance(processor, Keyed) else buffer
+        if isinstance(processor, Keyed):
+            self._draw_turning(Turning(strip.id, processor, buffer, self.session.sample_rate_hz))
+            return
         operation = OperationId(strip.id, Role.PROCESSOR, (processor.id,))
         lag, rate = self.latency[buffer], self.session.sample_rate_hz
         over_time = told_over_time(processor, self.session)
         told = tuple((s_to_samples(at_s, rate) + lag if at_s else 0, params) for at_s, params in over_time)
-        self._process(operation, processor.type, buffer, detector, told, processor.on)
+        self._process(operation, processor.type, buffer, told, processor.on)
 
     def _process(
         self,
         operation: OperationId,
         kind: str,
         buffer: str,
-        detector: str,
         told: tuple[tuple[int, FrozenModel], ...],
         on: bool,
     ) -> None:
-        spec = self.settings.process_spec(operation, kind, buffer, detector, told, on=on)
+        spec = process_spec(operation, kind, buffer, told, on=on, sample_rate_hz=self.session.sample_rate_hz)
         self.operations.append(spec)
         self.latency[buffer] += spec.latency_samples
 
@@ -264,33 +271,56 @@ class _Drawing:
         if not feeds:
             return
         latest = max(self.latency[work], *(self._lag(feed) for feed in feeds))
-        if latest > self.latency[work]:
-            wait = latest - self.latency[work]
-            self.operations.append(specs.Delay(OperationId(strip.id, Role.LATE_WAIT), work, wait))
-            self.latency[work] = latest
+        self._wait(OperationId(strip.id, Role.LATE_WAIT), work, latest - self.latency[work])
         self._mix_all(OperationId(strip.id, Role.LATE_CLIPS), feeds, work, latest, adds=True)
 
-    def _draw_detector(self, strip: Strip, processor: Keyed, buffer: str) -> str:
-        key, part = processor.key, (processor.id,)
+    def _draw_turning(self, turning: Turning) -> None:
+        shape = turning.shape(self._draw_levels(turning, self._draw_key(turning)))
+        self.signals[shape.reduction] = self.buffers[turning.buffer]
+        self.operations.append(shape)
+        self._wait(turning.id_of(Role.LOOKAHEAD), turning.buffer, shape.lookahead_samples)
+        self.operations.append(turning.apply(shape.reduction))
+
+    def _draw_key(self, turning: Turning) -> str:
+        """The buffer that holds what it hears, its own signal or a key; who is earlier waits for the other."""
+        key, buffer = turning.processor.key, turning.buffer
         source = buffer if key.source is None else self._tap(key.source, key.tap)
         if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter():
             return buffer
-        late = self.latency[source] - self.latency[buffer]
-        if late > 0:
-            self.operations.append(specs.Delay(OperationId(strip.id, Role.KEY_WAIT, part), buffer, late))
-            self.latency[buffer] += late
-        listening = (source, key.gain_db, key.filter, self.latency[buffer])
-        if source != buffer and listening in self.detectors:
-            return self.detectors[listening]
-        name = "/".join((strip.id, processor.id, "detector"))
-        detector = self.detectors[listening] = self._buffer(name, self.buffers[source], latency=self.latency[buffer])
-        self.operations.append(specs.Clear(OperationId(strip.id, Role.KEY_CLEAR, part), detector))
-        feed = _Feed(OperationId(strip.id, Role.KEY, part), source, db_to_gain(key.gain_db))
-        self._mix(feed, detector, self.latency[buffer])
+        self._wait(turning.id_of(Role.KEY_WAIT), buffer, self.latency[source] - self.latency[buffer])
+        heard_so = (source, key.gain_db, key.filter, self.latency[buffer])
+        if source != buffer and heard_so in self.keys:
+            return self.keys[heard_so]
+        name = signal_name(turning.strip, turning.processor.id, "key")
+        heard = self._buffer(name, self.buffers[source], latency=self.latency[buffer])
+        self.operations.append(specs.Clear(turning.id_of(Role.KEY_CLEAR), heard))
+        feed = _Feed(turning.id_of(Role.KEY), source, db_to_gain(key.gain_db))
+        self._mix(feed, heard, self.latency[buffer])
         if key.filter != DetectorFilter():
-            operation = OperationId(strip.id, Role.KEY_FILTER, part)
-            self._process(operation, "eq", detector, detector, ((0, detector_eq(key.filter)),), True)
-        return detector
+            self._process(turning.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_eq(key.filter)),), True)
+        if source != buffer:
+            self.keys[heard_so] = heard
+        return heard
+
+    def _draw_levels(self, turning: Turning, heard: str) -> str:
+        """The signal that holds the levels of what it hears."""
+        pairs = self.buffers[heard] == self.buffers[turning.buffer]
+        listening = (heard, pairs, turning.detection)
+        is_shared = heard in self.keys.values()
+        if is_shared and listening in self.levels:
+            return self.levels[listening]
+        levels = signal_name(turning.strip, turning.processor.id, "levels")
+        self.signals[levels] = self.buffers[heard]
+        self.operations.append(specs.Detect(turning.id_of(Role.DETECT), heard, levels, pairs, turning.detection))
+        if is_shared:
+            self.levels[listening] = levels
+        return levels
+
+    def _wait(self, operation: OperationId, buffer: str, n_samples: int) -> None:
+        """Let a buffer come so much later, if that is later."""
+        if n_samples > 0:
+            self.operations.append(specs.Delay(operation, buffer, n_samples))
+            self.latency[buffer] += n_samples
 
     def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
         if block.on and block.lanes:
@@ -298,7 +328,7 @@ class _Drawing:
         level_db = block.level_db if block.on else 0.0
         operation = OperationId(strip.id, Role.PROCESSOR, (block.id,))
         told = ((0, GainParams.model_construct(level_db=level_db)),)
-        self._process(operation, "gain", buffer, buffer, told, True)
+        self._process(operation, "gain", buffer, told, True)
 
     def _draw_lanes(self, strip: Strip, block: Parallel, buffer: str) -> None:
         any_solo = any(lane.solo for lane in block.lanes)

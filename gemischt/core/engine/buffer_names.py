@@ -22,3 +22,8 @@ def pre_chain_buffer(strip_id: str) -> str:
 def lane_buffer(strip_id: str, block_id: str, lane_id: str) -> str:
     """Name of the buffer that holds a lane's signal before its level."""
     return "/".join((strip_id, block_id, lane_id))
+
+
+def signal_name(strip_id: str, processor_id: str, signal: str) -> str:
+    """Name of what a processor hears, or decides."""
+    return "/".join((strip_id, processor_id, signal))

@@ -38,7 +38,7 @@ def _chain_tail(session: Session, chain: tuple[Processor, ...]) -> int:
         if processor.type == "parallel":
             total += max((_chain_tail(session, lane.chain) for lane in processor.lanes), default=0)
         elif processor.on:
-            tail_of = kind_of(processor.type).processor.tail_of
+            tail_of = kind_of(processor.type).worker.tail_of
             total += max(tail_of(params, session.sample_rate_hz) for _, params in told_over_time(processor, session))
     return total
 

@@ -7,16 +7,30 @@ import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.control import Control, Told
-from gemischt.core.dsp import mixing, playing
+from gemischt.core.dsp import gain_application, level_detection, mixing, playing
 from gemischt.core.dsp.table import Call
 from gemischt.core.engine import specs
-from gemischt.core.processors.base import Place, ReducesGain, State, copy_alike, row
+from gemischt.core.processors.base import (
+    BlockProcessor,
+    ControlSignal,
+    GainShaper,
+    Place,
+    ReducesGain,
+    State,
+    copy_alike,
+    row,
+)
 from gemischt.core.processors.registry import kind_of
+from gemischt.core.units import time_constant_to_coefficient
 
 GLIDE_MS = 20.0
 """How long a changed setting takes to arrive: long enough not to click, too short to be heard as a slide."""
 
+RMS_TIME_CONSTANT_MS = 10.0
+"""Of detectors that listen to the RMS."""
+
 Buffers: TypeAlias = Mapping[str, Audio]
+Signals: TypeAlias = Mapping[str, ControlSignal]
 
 
 class Operation:
@@ -138,9 +152,9 @@ class ProcessOperation(Operation):
             latency_samples=spec.latency_samples,
             room_samples=spec.room_samples,
         )
-        self.processor = kind_of(spec.kind).processor(place, self.buffer, buffers[spec.detector])
-        self.dynamics = self.processor if isinstance(self.processor, ReducesGain) else None
-        """The processor, if it turns down what is loud."""
+        worker = kind_of(spec.kind).worker
+        assert issubclass(worker, BlockProcessor)
+        self.processor = worker(place, self.buffer)
         self.calls = self.processor.calls
         self.controls = self.processor.controls
 
@@ -152,3 +166,73 @@ class ProcessOperation(Operation):
         if isinstance(other, ProcessOperation) and type(self.processor) is type(other.processor):
             super().take_over(other)
             self.processor.take_over(other.processor)
+
+
+class DetectOperation(Operation):
+    """State: the RMS detector of each channel."""
+
+    def __init__(
+        self, spec: specs.Detect, buffers: Buffers, signals: Signals, sample_rate_hz: int, glide_samples: int
+    ) -> None:
+        heard, levels = buffers[spec.source], signals[spec.levels]
+        control = Control(level_detection.N_COEFS, heard.shape[1], glide_samples)
+        rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, sample_rate_hz)
+        mean_square = np.zeros(len(heard))
+        moving = (control.pieces, control.coefs)
+        self.controls = (control,)
+        self.state = ((mean_square,),)
+        detecting = (heard, levels.rows, levels.streams, *moving, spec.pairs, rms_feedback, mean_square)
+        self.calls = (Call(level_detection.detect_levels_db, *detecting),)
+
+    def _told(self, spec: specs.Detect) -> Sequence[Told]:
+        return (((0, row(spec.detection.rms_share, spec.detection.link)),),)
+
+
+class ShapeOperation(Operation, ReducesGain):
+    """A shaper of the registry at work on levels."""
+
+    def __init__(self, spec: specs.Shape, signals: Signals, sample_rate_hz: int, glide_samples: int) -> None:
+        self._levels, self._reduction = signals[spec.levels], signals[spec.reduction]
+        n_channels, max_block = self._reduction.rows.shape
+        place = Place(
+            sample_rate_hz=sample_rate_hz,
+            glide_samples=glide_samples,
+            n_channels=n_channels,
+            max_block=max_block,
+            latency_samples=spec.lookahead_samples,
+        )
+        worker = kind_of(spec.kind).worker
+        assert issubclass(worker, GainShaper)
+        self._shaper = worker(place, self._levels, self._reduction)
+        self.calls = self._shaper.calls
+        self.controls = self._shaper.controls
+
+    def _told(self, spec: specs.Shape) -> Sequence[Told]:
+        return [((0, coefs),) for coefs in self._shaper.coefs_of(spec.params)]
+
+    def take_over(self, other: Operation) -> None:
+        if isinstance(other, ShapeOperation) and type(self._shaper) is type(other._shaper):
+            super().take_over(other)
+            self._shaper.take_over(other._shaper)
+
+    def loudest_detected_db(self, n_samples: int, first: int = 0) -> float:
+        return self._levels.highest_db(first, n_samples)
+
+    def deepest_reduction_db(self, n_samples: int, first: int = 0) -> float:
+        return self._reduction.highest_db(first, n_samples)
+
+
+class ApplyOperation(Operation):
+    """A reduction at work on a buffer."""
+
+    def __init__(self, spec: specs.Apply, buffers: Buffers, signals: Signals, glide_samples: int) -> None:
+        self.buffer = buffers[spec.buffer]
+        reduction = signals[spec.reduction]
+        control = Control(gain_application.N_COEFS, self.buffer.shape[1], glide_samples)
+        moving = (control.pieces, control.coefs)
+        self.controls = (control,)
+        applied = (self.buffer, reduction.rows, reduction.streams, *moving)
+        self.calls = (Call(gain_application.apply_reduction, *applied),)
+
+    def _told(self, spec: specs.Apply) -> Sequence[Told]:
+        return (((0, row(spec.application.makeup_db, spec.application.mix)),),)

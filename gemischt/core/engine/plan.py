@@ -11,8 +11,9 @@ from gemischt.core.control import Control
 from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.buffer_names import STAGES
-from gemischt.core.engine.operations import Operation, ProcessOperation
+from gemischt.core.engine.operations import Operation, ProcessOperation, ShapeOperation
 from gemischt.core.engine.specs import OperationId
+from gemischt.core.processors.base import ControlSignal, ReducesGain
 from gemischt.core.units import ms_to_samples
 
 Watcher = Callable[[Any, int], None]
@@ -29,6 +30,7 @@ class Plan:
         self.blueprint = blueprint
         self.max_block = max_block
         self.buffers = {name: np.zeros((n_channels, max_block)) for name, n_channels in blueprint.buffers}
+        self.signals = {name: ControlSignal(n_channels, max_block) for name, n_channels in blueprint.signals}
         self.meters = np.zeros((len(blueprint.strips), len(STAGES), 2, 2))
         self.operations = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
         for spec in blueprint.specs:
@@ -40,12 +42,9 @@ class Plan:
             calls.extend(operation.calls)
         self._table = table_of(calls)
         self._moving = self._found_moving()
-        index = {strip_id: place for place, strip_id in enumerate(blueprint.strips)}
-        self._reducing = [
-            (index[id_.strip], id_, operation.dynamics)
-            for id_, operation in self.operations.items()
-            if isinstance(operation, ProcessOperation) and operation.dynamics
-        ]
+        self._index = {strip_id: place for place, strip_id in enumerate(blueprint.strips)}
+        self.reducers = dict(self._found_reducers())
+        """What turns down what is loud, by strip and processor."""
 
     @property
     def output(self) -> Audio:
@@ -98,17 +97,24 @@ class Plan:
         controls = (control for operation in self.operations.values() for control in operation.controls)
         return [control for control in controls if control.moves]
 
+    def _found_reducers(self) -> Iterator[tuple[tuple[str, str], ReducesGain]]:
+        for id_, operation in self.operations.items():
+            if isinstance(operation, ShapeOperation):
+                yield (id_.strip, id_.part[0]), operation
+            elif isinstance(operation, ProcessOperation) and isinstance(operation.processor, ReducesGain):
+                yield (id_.strip, id_.part[0]), operation.processor
+
     def reductions_db(self, n_samples: int) -> NDArray[np.float32]:
         """Deepest gain reduction per strip in the last block, its compressors added up, (n_strips,)."""
         reductions = np.zeros(len(self.blueprint.strips), np.float32)
-        for index, _, dynamics in self._reducing:
-            reductions[index] += dynamics.deepest_reduction_db(n_samples)
+        for (strip_id, _), reducer in self.reducers.items():
+            reductions[self._index[strip_id]] += reducer.deepest_reduction_db(n_samples)
         return reductions
 
     def reductions_by_processor(self, n_samples: int) -> Iterator[tuple[tuple[str, str], float]]:
         """Deepest gain reduction of each compressor and limiter in the last block, by strip and processor."""
-        for _, id_, dynamics in self._reducing:
-            yield (id_.strip, id_.part[0]), dynamics.deepest_reduction_db(n_samples)
+        for place, reducer in self.reducers.items():
+            yield place, reducer.deepest_reduction_db(n_samples)
 
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""
@@ -147,6 +153,12 @@ class Plan:
                 return operations.DelayOperation(spec, buffers)
             case specs.Process():
                 return ProcessOperation(spec, buffers, rate, self.max_block, glide)
+            case specs.Detect():
+                return operations.DetectOperation(spec, buffers, self.signals, rate, glide)
+            case specs.Shape():
+                return ShapeOperation(spec, self.signals, rate, glide)
+            case specs.Apply():
+                return operations.ApplyOperation(spec, buffers, self.signals, glide)
 
 
 def _settings(spec: specs.Spec) -> object:
@@ -157,5 +169,11 @@ def _settings(spec: specs.Spec) -> object:
             return spec.gain
         case specs.Process():
             return spec.told, spec.on
+        case specs.Detect():
+            return spec.detection
+        case specs.Shape():
+            return spec.params
+        case specs.Apply():
+            return spec.application
         case _:
             return None

@@ -5,12 +5,12 @@ from functools import partial
 import numpy as np
 
 from gemischt.core.dsp.mixing import measure_level
-from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.operations import ApplyOperation, ProcessOperation
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
 from gemischt.core.metering.spectrum import SpectrumMeter
-from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.processors.base import ReducesGain
 from gemischt.core.processors.eq import Equalizer
 from gemischt.core.session.document import Processor
 
@@ -33,19 +33,24 @@ class StripProbe:
     def watchers(self, plan: Plan) -> dict[OperationId, Watcher]:
         """Where in a plan to look."""
         return {
-            id_: partial(self.read, id_.part[0])
-            for id_, operation in plan.operations.items()
+            id_: partial(self.read, id_.part[0], plan.reducers.get((id_.strip, id_.part[0])))
+            for id_ in plan.operations
             if id_.strip == self.strip_id and id_.role is Role.PROCESSOR
         }
 
-    def read(self, processor_id: str, operation: ProcessOperation, n_samples: int) -> None:
+    def read(
+        self,
+        processor_id: str,
+        reducer: ReducesGain | None,
+        operation: ProcessOperation | ApplyOperation,
+        n_samples: int,
+    ) -> None:
         """Measure the operation's buffer as it is now."""
         measure_level(operation.buffer, n_samples, self._meters.setdefault(processor_id, np.zeros((2, 2))))
-        processor = operation.processor
-        reduction_db = operation.dynamics.deepest_reduction_db(n_samples) if operation.dynamics else 0.0
-        detected_db = processor.loudest_detected_db(n_samples) if isinstance(processor, DynamicsProcessor) else FLOOR_DB
-        self._dynamics[processor_id] = (detected_db, reduction_db)
-        if isinstance(processor, Equalizer):
+        reduction_db = 0.0 if reducer is None else reducer.deepest_reduction_db(n_samples)
+        detected_db = None if reducer is None else reducer.loudest_detected_db(n_samples)
+        self._dynamics[processor_id] = (FLOOR_DB if detected_db is None else detected_db, reduction_db)
+        if isinstance(operation, ProcessOperation) and isinstance(operation.processor, Equalizer):
             self.spectrum.process(operation.buffer, n_samples)
 
     def readings(self, n_samples: int) -> Levels:

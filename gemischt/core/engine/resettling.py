@@ -1,14 +1,14 @@
 """Settings that have changed, put into a blueprint without drawing it anew: what a hand on a control asks for."""
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TypeAlias
 
 from gemischt.core.engine import specs
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Settings
+from gemischt.core.engine.settings import Settings, Turning, process_spec
 from gemischt.core.engine.specs import OperationId, Role
-from gemischt.core.session.document import Processor, Session, Strip
+from gemischt.core.session.document import Keyed, Processor, Session, Strip
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
 
@@ -64,9 +64,9 @@ def _resettled(
     for processor_before, processor in zip(old.chain, new.chain, strict=True):
         if processor is not processor_before:
             fresh = _resettled_processor(settings, known, new, processor_before, processor)
-            if fresh is None:
+            if not fresh:
                 return None
-            made.append(fresh)
+            made.extend(fresh)
     pick_up, output = known[OperationId(new.id, Role.INPUT)], known[OperationId(new.id, Role.OUTPUT)]
     assert isinstance(pick_up, specs.ApplyMatrix) and isinstance(output, specs.ApplyMatrix)
     made.append(dataclasses.replace(pick_up, matrix=settings.pick_up(new, channels[pick_up.source])))
@@ -76,15 +76,36 @@ def _resettled(
 
 def _resettled_processor(
     settings: Settings, known: Known, strip: Strip, before: Processor, after: Processor
-) -> specs.Process | None:
+) -> Sequence[specs.Spec]:
+    """The specs of a processor whose settings have changed; none if its structure has, or may have."""
     if before.type == "parallel" or after.type == "parallel" or before.type != after.type:
-        return None
+        return ()
     if before.model_copy(update={"on": after.on, "params": after.params}) != after:
-        return None
+        return ()
+    spec, rate = known[OperationId(strip.id, Role.PROCESSOR, (after.id,))], settings.session.sample_rate_hz
+    if isinstance(after, Keyed) and isinstance(before, Keyed) and isinstance(spec, specs.Apply):
+        turned_before = Turning(strip.id, before, spec.buffer, rate)
+        return _resettled_turning(known, turned_before, Turning(strip.id, after, spec.buffer, rate))
     told = told_over_time(after, settings.session)
-    spec = known[OperationId(strip.id, Role.PROCESSOR, (after.id,))]
     assert isinstance(spec, specs.Process)
     if len(told) > 1 or len(spec.told) > 1:
-        return None
-    fresh = settings.process_spec(spec.id, after.type, spec.buffer, spec.detector, ((0, told[0][1]),), on=after.on)
-    return fresh if fresh == spec else None
+        return ()
+    fresh = process_spec(spec.id, after.type, spec.buffer, ((0, told[0][1]),), on=after.on, sample_rate_hz=rate)
+    return (fresh,) if fresh == spec else ()
+
+
+def _resettled_turning(known: Known, before: Turning, after: Turning) -> Sequence[specs.Spec]:
+    shape_before = known[after.id_of(Role.SHAPE)]
+    assert isinstance(shape_before, specs.Shape)
+    shape = after.shape(shape_before.levels)
+    if shape != shape_before:
+        return ()
+    made = (shape, after.apply(shape.reduction))
+    if before.detection == after.detection:
+        return made
+    if after.processor.key.source is not None:
+        # Others may share its levels.
+        return ()
+    detect = known[after.id_of(Role.DETECT)]
+    assert isinstance(detect, specs.Detect)
+    return (dataclasses.replace(detect, detection=after.detection), *made)

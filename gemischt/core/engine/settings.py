@@ -3,13 +3,15 @@
 from dataclasses import dataclass, field
 
 from gemischt.core.engine import placement, specs
+from gemischt.core.engine.buffer_names import signal_name
 from gemischt.core.engine.placement import Matrix
-from gemischt.core.engine.specs import OperationId
+from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.base import BlockProcessor, Detection, GainShaper
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
-from gemischt.core.session.document import Send, Session, Strip
+from gemischt.core.session.document import Keyed, Send, Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
@@ -51,22 +53,6 @@ class Settings:
             gain *= placement.centre_gain(self.session.pan_law_db) / self._mono_attenuation(strip, 1)
         return gain
 
-    def process_spec(
-        self,
-        operation: OperationId,
-        kind: str,
-        buffer: str,
-        detector: str,
-        told: tuple[tuple[int, FrozenModel], ...],
-        *,
-        on: bool,
-    ) -> specs.Process:
-        """A processor at work on a buffer."""
-        processor, rate = kind_of(kind).processor, self.session.sample_rate_hz
-        latency = processor.latency_of(told[0][1], rate)
-        room = max(processor.room_of(params, rate) for _, params in told)
-        return specs.Process(operation, kind, buffer, detector, latency, room, told, on)
-
     def _mono_attenuation(self, strip: Strip, n_channels: int) -> float:
         """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
         if traits_of(strip).plays_clips or n_channels == 2:
@@ -77,3 +63,58 @@ class Settings:
         if strip.mute:
             return 0.0
         return db_to_gain(strip.fader_db) * self._group_gains.get(strip.id, 1.0)
+
+
+def process_spec(
+    operation: OperationId,
+    kind: str,
+    buffer: str,
+    told: tuple[tuple[int, FrozenModel], ...],
+    *,
+    on: bool,
+    sample_rate_hz: int,
+) -> specs.Process:
+    """A processor at work on a buffer."""
+    processor = kind_of(kind).worker
+    assert issubclass(processor, BlockProcessor)
+    latency = processor.latency_of(told[0][1], sample_rate_hz)
+    room = max(processor.room_of(params, sample_rate_hz) for _, params in told)
+    return specs.Process(operation, kind, buffer, latency, room, told, on)
+
+
+@dataclass(frozen=True)
+class Turning:
+    """A processor that turns a strip's buffer down by the levels of what it hears."""
+
+    strip: str
+    processor: Keyed
+    buffer: str
+    sample_rate_hz: int
+
+    @property
+    def shaper(self) -> type[GainShaper]:
+        """What decides."""
+        worker = kind_of(self.processor.type).worker
+        assert issubclass(worker, GainShaper)
+        return worker
+
+    def id_of(self, role: Role) -> OperationId:
+        """Of one of its operations."""
+        return OperationId(self.strip, role, (self.processor.id,))
+
+    @property
+    def detection(self) -> Detection:
+        """How it listens."""
+        return self.shaper.detection_of(self.processor.params)
+
+    def shape(self, levels: str) -> specs.Shape:
+        """How it decides from levels."""
+        params = self.processor.params
+        lookahead_samples = self.shaper.latency_of(params, self.sample_rate_hz)
+        reduction = signal_name(self.strip, self.processor.id, "reduction")
+        return specs.Shape(self.id_of(Role.SHAPE), self.processor.type, levels, reduction, lookahead_samples, params)
+
+    def apply(self, reduction: str) -> specs.Apply:
+        """How what it decides is applied."""
+        application = self.shaper.application_of(self.processor.params, on=self.processor.on)
+        return specs.Apply(self.id_of(Role.PROCESSOR), reduction, self.buffer, application)

@@ -11,6 +11,7 @@ from typing import NamedTuple, TypeAlias
 
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.base import Application, Detection
 
 
 class Role(Enum):
@@ -25,6 +26,9 @@ class Role(Enum):
     KEY_CLEAR = "key clear"
     KEY_FILTER = "key filter"
     KEY_WAIT = "key wait"
+    DETECT = "detect"
+    SHAPE = "shape"
+    LOOKAHEAD = "lookahead"
     LANE = "lane"
     LANE_CLEAR = "lane clear"
     LANE_SHIFT = "lane shift"
@@ -128,7 +132,7 @@ class Delay:
 
 @dataclass(frozen=True)
 class Process:
-    """Run a processor of the registry in place; the detector may be the buffer itself.
+    """Run a processor of the registry in place.
 
     ``told`` is what it is told from which sample on, the first from 0.
     """
@@ -136,14 +140,46 @@ class Process:
     id: OperationId
     kind: str
     buffer: str
-    detector: str
     latency_samples: int
     room_samples: int
     told: tuple[tuple[int, FrozenModel], ...] = field(compare=False)
     on: bool = field(compare=False)
 
 
-Spec: TypeAlias = PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process
+@dataclass(frozen=True)
+class Detect:
+    """Find the levels of a signal; ``pairs`` if each of its channels is about one of what is turned down."""
+
+    id: OperationId
+    source: str
+    levels: str
+    pairs: bool
+    detection: Detection = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Shape:
+    """Decide from levels, so much earlier than it counts, how much is turned down."""
+
+    id: OperationId
+    kind: str
+    levels: str
+    reduction: str
+    lookahead_samples: int
+    params: FrozenModel = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Apply:
+    """Turn a buffer down."""
+
+    id: OperationId
+    reduction: str
+    buffer: str
+    application: Application = field(compare=False)
+
+
+Spec: TypeAlias = PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process | Detect | Shape | Apply
 
 
 def waits_samples(spec: Spec) -> int:
@@ -165,6 +201,7 @@ class Blueprint:
 
     Attributes:
         buffers: name and channel count of every buffer.
+        signals: those of every level and every reduction.
         specs: operations in order.
         strips: ids of strips in document order; meters are indexed by it.
         output: buffer that holds the mix.
@@ -175,6 +212,7 @@ class Blueprint:
 
     sample_rate_hz: int
     buffers: tuple[tuple[str, int], ...]
+    signals: tuple[tuple[str, int], ...]
     specs: tuple[Spec, ...]
     strips: tuple[str, ...]
     output: str

@@ -10,9 +10,25 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.control import Control, Row
+from gemischt.core.dsp.magnitude import highest_value
 from gemischt.core.dsp.table import Call
 
 State: TypeAlias = tuple[NDArray[Any], ...]
+
+
+class ControlSignal:
+    """A level or a reduction of every sample of a block, dB.
+
+    ``rows`` (n_channels, max_block); while ``streams`` (1,) is less than that, the first row counts for all channels.
+    """
+
+    def __init__(self, n_channels: int, max_block: int) -> None:
+        self.rows = np.zeros((n_channels, max_block))
+        self.streams = np.ones(1, np.int64)
+
+    def highest_db(self, first: int, end: int) -> float:
+        """Of a stretch of the last block."""
+        return highest_value(self.rows, int(self.streams[0]), first, end)
 
 
 @dataclass(frozen=True)
@@ -30,8 +46,8 @@ class Place:
     room_samples: int = 0
 
 
-class BlockProcessor(ABC):
-    """Works on every block of its audio in place; the result does not depend on how blocks are cut.
+class Worker(ABC):
+    """Works on every block; the result does not depend on how blocks are cut.
 
     ``calls`` are the kernels that do it, ``controls`` what their coefficients come from, and ``state`` what lasts from
     block to block, in groups of arrays that belong together.
@@ -41,20 +57,27 @@ class BlockProcessor(ABC):
     controls: Sequence[Control]
     state: Sequence[State] = ()
 
-    @abstractmethod
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
-        """``audio`` and ``detector``, (n_channels, max_block), are where blocks will be found; the detector is
-        ``audio`` itself unless a key is connected."""
-
     @staticmethod
     def latency_of(params: Any, sample_rate_hz: int) -> int:
-        """Samples the output lags, also while bypassed."""
+        """Samples the audio lags behind, also while bypassed."""
         return 0
 
     @staticmethod
     def tail_of(params: Any, sample_rate_hz: int) -> int:
         """Samples until what was put in has died away."""
         return 0
+
+    def take_over(self, other: Any) -> None:
+        """Continue where another instance of this worker is; its controls are taken over for themselves."""
+        copy_alike(self.state, other.state)
+
+
+class BlockProcessor(Worker):
+    """Works on audio in place."""
+
+    @abstractmethod
+    def __init__(self, place: Place, audio: Audio) -> None:
+        """``audio``, (n_channels, max_block), is where blocks will be found."""
 
     @staticmethod
     def room_of(params: Any, sample_rate_hz: int) -> int:
@@ -65,9 +88,43 @@ class BlockProcessor(ABC):
     def coefs_of(self, params: Any, *, on: bool) -> tuple[Row, ...]:
         """Coefficients of each control; off means the (delayed) input."""
 
-    def take_over(self, other: Any) -> None:
-        """Continue where another instance of this processor is; its controls are taken over for themselves."""
-        copy_alike(self.state, other.state)
+
+@dataclass(frozen=True)
+class Detection:
+    """How a signal is listened to: the share of RMS in its level, and how far its channels follow the loudest one."""
+
+    rms_share: float
+    link: float
+
+
+@dataclass(frozen=True)
+class Application:
+    """How a reduction is applied: what is made up for, and the share of what has been turned down."""
+
+    makeup_db: float
+    mix: float
+
+
+class GainShaper(Worker):
+    """Decides from levels how much is turned down, and lets its audio wait for ``latency_of`` it: the lookahead."""
+
+    @abstractmethod
+    def __init__(self, place: Place, levels: ControlSignal, reduction: ControlSignal) -> None:
+        """``levels`` are read, ``reduction`` is written, as many channels as are turned down."""
+
+    @staticmethod
+    @abstractmethod
+    def detection_of(params: Any) -> Detection:
+        """How it wants the signal that it hears to be listened to."""
+
+    @staticmethod
+    @abstractmethod
+    def application_of(params: Any, *, on: bool) -> Application:
+        """How it wants its reductions to be applied; off means the (delayed) input."""
+
+    @abstractmethod
+    def coefs_of(self, params: Any) -> tuple[Row, ...]:
+        """Coefficients of each control."""
 
 
 def copy_alike(state: Sequence[State], other: Sequence[State]) -> None:
@@ -80,6 +137,10 @@ def copy_alike(state: Sequence[State], other: Sequence[State]) -> None:
 
 class ReducesGain(ABC):
     """What compressors and limiters tell of their last block."""
+
+    @abstractmethod
+    def loudest_detected_db(self, n_samples: int, first: int = 0) -> float | None:
+        """Loudest level heard in the last block, or from a sample of it on, dBFS; None if nobody asks for levels."""
 
     @abstractmethod
     def deepest_reduction_db(self, n_samples: int, first: int = 0) -> float:

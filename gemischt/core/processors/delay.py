@@ -35,7 +35,7 @@ class DelayProcessor(BlockProcessor):
     State: ``_ring`` (2, power of two) what will be repeated; the line, see core.dsp.delay_line; the filters (2, 2).
     """
 
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+    def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = rate = place.sample_rate_hz
         longest = max(place.room_samples, ms_to_samples(LONGEST_MS, rate))
         self._ring = np.zeros((2, delay_line.ring_size(longest)))

@@ -59,7 +59,7 @@ def response_db(params: EqParams, frequencies_hz: NDArray[np.float64], sample_ra
 class Equalizer(BlockProcessor):
     """Filters in place. State: ``_state`` (16, n_channels, 2) holds each section's two delayed sums per channel."""
 
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+    def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
         control = Control(5 * _N_SECTIONS, place.max_block, place.glide_samples)
         state = np.zeros((_N_SECTIONS, place.n_channels, 2))

@@ -37,7 +37,7 @@ def gain_matrix(params: GainParams, n_channels: int) -> NDArray[np.float64]:
 class GainProcessor(BlockProcessor):
     """A gliding matrix."""
 
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+    def __init__(self, place: Place, audio: Audio) -> None:
         self._n_channels = n = place.n_channels
         control = Control(n * n, place.max_block, place.glide_samples)
         before = np.zeros((n, place.max_block))

@@ -14,7 +14,7 @@ from gemischt.core.units import db_to_gain, gain_to_db, ms_to_samples, time_cons
 class Limiter(BlockProcessor, ReducesGain):
     """Limits all channels by one gain. State: see core.dsp.limiting; at rest every gain is 1."""
 
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+    def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
         lookahead = place.latency_samples - limiting.INTERPOLATOR_LAG_SAMPLES
         window = lookahead + 2
@@ -40,6 +40,9 @@ class Limiter(BlockProcessor, ReducesGain):
         drive = db_to_gain(params.input_db) if on else 1.0
         release = time_constant_to_coefficient(params.release_ms, self._sample_rate_hz)
         return (row(db_to_gain(params.ceiling_dbtp), drive, float(on), release),)
+
+    def loudest_detected_db(self, n_samples: int, first: int = 0) -> None:
+        return None
 
     def deepest_reduction_db(self, n_samples: int, first: int = 0) -> float:
         return -gain_to_db(float(self._gains[0, first:n_samples].min()))

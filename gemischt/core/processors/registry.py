@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.processors.base import BlockProcessor
-from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.processors.base import BlockProcessor, GainShaper
+from gemischt.core.processors.compressor import CompressorShaper
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay import DelayProcessor
 from gemischt.core.processors.delay_params import DelayParams
@@ -23,17 +23,22 @@ from gemischt.core.processors.saturator_params import SaturatorParams
 
 @dataclass(frozen=True)
 class ProcessorKind:
-    """A processor type, its name for people, its parameter table, and the class that works on blocks.
+    """A processor type, its name for people, its parameter table, and the class that works on blocks: on the audio
+    itself, or on the levels of a signal that it listens to, which may be another strip's.
 
     ``most_channels`` is 2 for what is stereo by nature, None for what takes any number.
     """
 
     kind: str
     label: str
-    takes_key: bool
     params: type[FrozenModel]
-    processor: type[BlockProcessor]
+    worker: type[BlockProcessor] | type[GainShaper]
     most_channels: int | None = None
+
+    @property
+    def takes_key(self) -> bool:
+        """Whether it listens to a signal, which may be another strip's."""
+        return issubclass(self.worker, GainShaper)
 
     def parameter_schema(self) -> dict[str, Any]:
         """Ranges, defaults, units and scales as JSON Schema."""
@@ -41,13 +46,13 @@ class ProcessorKind:
 
 
 PROCESSORS: tuple[ProcessorKind, ...] = (
-    ProcessorKind("eq", "EQ", False, EqParams, Equalizer),
-    ProcessorKind("compressor", "Compressor", True, CompressorParams, DynamicsProcessor),
-    ProcessorKind("saturator", "Saturator", False, SaturatorParams, Saturator),
-    ProcessorKind("limiter", "Limiter", False, LimiterParams, Limiter),
-    ProcessorKind("gain", "Gain", False, GainParams, GainProcessor),
-    ProcessorKind("delay", "Delay", False, DelayParams, DelayProcessor, 2),
-    ProcessorKind("reverb", "Reverb", False, ReverbParams, Reverb, 2),
+    ProcessorKind("eq", "EQ", EqParams, Equalizer),
+    ProcessorKind("compressor", "Compressor", CompressorParams, CompressorShaper),
+    ProcessorKind("saturator", "Saturator", SaturatorParams, Saturator),
+    ProcessorKind("limiter", "Limiter", LimiterParams, Limiter),
+    ProcessorKind("gain", "Gain", GainParams, GainProcessor),
+    ProcessorKind("delay", "Delay", DelayParams, DelayProcessor, 2),
+    ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
 )
 
 _BY_KIND = {item.kind: item for item in PROCESSORS}

@@ -79,11 +79,11 @@ class Reverb(BlockProcessor):
     by.
     """
 
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+    def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = rate = place.sample_rate_hz
         fade = ms_to_samples(_FADE_MS, rate)
         wet = np.zeros((2, place.max_block))
-        self._cuts = Equalizer(dataclasses.replace(place, n_channels=2), wet, wet)
+        self._cuts = Equalizer(dataclasses.replace(place, n_channels=2), wet)
         predelay = np.zeros((2, delay_line.ring_size(ms_to_samples(_PREDELAY_MS, rate))))
         predelay_line = delay_line.new_line(fade)
         diffuser_lengths = np.array([ms_to_samples(length_ms, rate) for length_ms in DIFFUSERS_MS], np.int64)

@@ -60,7 +60,7 @@ class Saturator(BlockProcessor):
     filter behind it.
     """
 
-    def __init__(self, place: Place, audio: Audio, detector: Audio) -> None:
+    def __init__(self, place: Place, audio: Audio) -> None:
         n = place.n_channels
         kept = np.zeros((n, shaping.LINES, shaping.KEEP), np.float32)
         lines = np.zeros((shaping.LINES, shaping.KEEP + 8 * shaping.SEGMENT), np.float32)
@@ -71,7 +71,7 @@ class Saturator(BlockProcessor):
         filters = (shaping.FIRST, shaping.SECOND, shaping.THIRD, shaping.FOURTH)
         control = Control(4, place.max_block, place.glide_samples)
         moving = (control.pieces, control.coefs)
-        self._tone = Equalizer(place, wet, wet)
+        self._tone = Equalizer(place, wet)
         self.controls = (control, *self._tone.controls)
         self.state = ((kept, dry, dry_position, offset), *self._tone.state)
         self.calls = (

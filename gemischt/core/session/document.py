@@ -133,7 +133,9 @@ class Keyed(FrozenModel):
     """What listens: to its own strip unless its key says otherwise."""
 
     id: Id
+    type: str
     on: bool = True
+    params: FrozenModel
     key: Key = Key()
 
 

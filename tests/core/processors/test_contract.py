@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from gemischt.core.processors.registry import PROCESSORS, ProcessorKind
-from tests.support.places import Alone, place
+from tests.support.places import Alone
 from tests.support.sessions import Bench
 from tests.support.signals import impulse, noise, sine
 
@@ -131,11 +131,10 @@ def step_at_the_move(kind: str, before: dict[str, Any], after: dict[str, Any]) -
     return float((bends[move : move + 20_000].max() - settled) / (highest / SHORTEST_FADE_SAMPLES))
 
 
-def worked(item: ProcessorKind, params: Any, signal: np.ndarray, latency_samples: int) -> np.ndarray:
+def worked(item: ProcessorKind, params: Any, signal: np.ndarray) -> np.ndarray:
     """What a processor by itself makes of a signal of any number of channels."""
     n_channels, n_samples = signal.shape
-    where = place(n_channels=n_channels, max_block=n_samples, latency_samples=latency_samples)
-    made = Alone(item.processor, where)
+    made = Alone(item.kind, n_channels=n_channels, max_block=n_samples)
     made.set(params)
     out = signal.copy()
     made.process(out, out, n_samples)
@@ -259,13 +258,12 @@ class ContractTest(unittest.TestCase):
         signal = noise(12 * n / 48000, seed=9, channels=1).reshape(12, n) * np.linspace(0.1, 1.0, 12)[:, np.newaxis]
         for item in PROCESSORS:
             params = item.params.model_validate({**busy(item.kind), **UNLINKED.get(item.kind, {})})
-            latency = item.processor.latency_of(params, 48000)
-            alone = [worked(item, params, signal[k : k + 1], latency) for k in range(12)]
+            alone = [worked(item, params, signal[k : k + 1]) for k in range(12)]
             for n_channels in range(1, 13):
                 if n_channels > (item.most_channels or 12) or item.kind in SHARED:
                     continue
                 with self.subTest(kind=item.kind, channels=n_channels):
-                    together = worked(item, params, signal[:n_channels], latency)
+                    together = worked(item, params, signal[:n_channels])
                     np.testing.assert_allclose(together, np.concatenate(alone[:n_channels]), atol=1e-12)
 
     def test_linked_channels_are_turned_down_by_one_gain(self) -> None:
@@ -275,11 +273,11 @@ class ContractTest(unittest.TestCase):
         for kind in ("compressor", "limiter"):
             item = next(item for item in PROCESSORS if item.kind == kind)
             params = item.params.model_validate(busy(kind))
-            latency = item.processor.latency_of(params, 48000)
+            latency = item.worker.latency_of(params, 48000)
             for n_channels in range(1, 13):
                 with self.subTest(kind=kind, channels=n_channels):
                     before = np.pad(signal[:n_channels], ((0, 0), (latency, 0)))[:, :n]
-                    out = worked(item, params, signal[:n_channels], latency)
+                    out = worked(item, params, signal[:n_channels])
                     gains = out[:, latency:] / before[:, latency:]
                     np.testing.assert_allclose(gains, np.tile(gains[:1], (n_channels, 1)), atol=1e-9)
                     self.assertGreater(float(gains.max() / gains.min()), 1.02)

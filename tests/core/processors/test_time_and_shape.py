@@ -10,21 +10,18 @@ from scipy.signal import firwin, lfilter, resample
 
 from gemischt.core.dsp.shaping import LATENCY_SAMPLES
 from gemischt.core.errors import InvalidSession
-from gemischt.core.processors.delay import DelayProcessor
 from gemischt.core.processors.delay_params import DelayParams
-from gemischt.core.processors.gain import GainProcessor
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.limiter import Limiter
 from gemischt.core.processors.limiter_params import LimiterParams
-from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
-from tests.support.places import Alone, place
+from tests.support.places import Alone
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ, Signal, faded_sine, impulse, noise, sine
 
 
 def delayed(signal: Signal, **params: Any) -> Signal:
-    made = Alone(DelayProcessor, place(max_block=signal.shape[1]))
+    made = Alone("delay", max_block=signal.shape[1])
     made.set(DelayParams(**params))
     out = signal.copy()
     made.process(out, out, out.shape[1])
@@ -115,7 +112,9 @@ class DelayTest(unittest.TestCase):
 
     def test_a_changed_time_is_crossfaded(self) -> None:
         tone = sine(100, -12, 1.0)
-        made = Alone(DelayProcessor, place())
+        made = Alone(
+            "delay",
+        )
         made.set(DelayParams(time_ms=200.0, feedback=0.3))
         first, second = tone.copy(), tone.copy()
         made.process(first, first, RATE_HZ)
@@ -130,7 +129,7 @@ class DelayTest(unittest.TestCase):
 
 
 def saturated(signal: Signal, **params: Any) -> Signal:
-    made = Alone(Saturator, place(n_channels=len(signal), max_block=signal.shape[1], latency_samples=LATENCY_SAMPLES))
+    made = Alone("saturator", n_channels=len(signal), max_block=signal.shape[1])
     made.set(SaturatorParams(**params))
     out = signal.copy()
     made.process(out, out, out.shape[1])
@@ -223,9 +222,7 @@ class SaturatorTest(unittest.TestCase):
 
 def limited(signal: Signal, *, rate_hz: int = RATE_HZ, **params: Any) -> Signal:
     table = LimiterParams(**params)
-    lag = Limiter.latency_of(table, rate_hz)
-    where = place(rate_hz=rate_hz, n_channels=signal.shape[0], max_block=signal.shape[1], latency_samples=lag)
-    made = Alone(Limiter, where)
+    made = Alone("limiter", rate_hz=rate_hz, n_channels=signal.shape[0], max_block=signal.shape[1])
     made.set(table)
     out = signal.copy()
     made.process(out, out, out.shape[1])
@@ -322,7 +319,7 @@ class GainTest(unittest.TestCase):
         }
         for name, (params, expected) in cases.items():
             with self.subTest(name):
-                made = Alone(GainProcessor, place(max_block=16))
+                made = Alone("gain", max_block=16)
                 made.set(GainParams(**params))
                 audio = np.array([[left] * 16, [right] * 16])
                 made.process(audio, audio, 16)

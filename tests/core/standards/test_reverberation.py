@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 from scipy import signal as scipy_signal
 
-from gemischt.core.processors.reverb import Reverb, absorption, line_lengths
+from gemischt.core.processors.reverb import absorption, line_lengths
 from gemischt.core.processors.reverb_params import ReverbParams
-from tests.support.places import Alone, place
+from tests.support.places import Alone
 from tests.support.signals import RATE_HZ, Signal
 
 OCTAVES_HZ = (125, 250, 500, 1000, 2000, 4000, 8000)
@@ -24,7 +24,7 @@ def response(
 ) -> Signal:
     """What a click on both sides brings, (2, n), some time after the room was built: it never stands still."""
     n = round(length_s * RATE_HZ)
-    made = Alone(Reverb, place(max_block=max(n, RATE_HZ)))
+    made = Alone("reverb", max_block=max(n, RATE_HZ))
     made.set(ReverbParams(pre_delay_ms=0.0, **params))
     quiet = round(after_s * RATE_HZ)
     made.process(np.zeros((2, quiet)), np.zeros((2, quiet)), quiet)
@@ -142,7 +142,7 @@ class SoundTest(unittest.TestCase):
     def test_the_pre_delay_moves_everything_to_the_sample(self) -> None:
         near = response(0.5, decay_s=1.0)
         n = near.shape[1]
-        made = Alone(Reverb, place(max_block=n))
+        made = Alone("reverb", max_block=n)
         made.set(ReverbParams(pre_delay_ms=50.0, decay_s=1.0))
         far = np.zeros((2, n))
         far[:, 0] = 1.0
@@ -167,7 +167,7 @@ class SoundTest(unittest.TestCase):
         }
         for name, value in turned.items():
             with self.subTest(name):
-                made = Alone(Reverb, place())
+                made = Alone("reverb")
                 made.set(ReverbParams())
                 first = np.stack([tone, tone])
                 made.process(first, first, RATE_HZ)

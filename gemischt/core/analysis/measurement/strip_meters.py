@@ -15,14 +15,14 @@ from gemischt.core.analysis.measurement.results import MixCurve
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.buffer_names import work_buffer
-from gemischt.core.engine.operations import ProcessOperation
+from gemischt.core.engine.operations import ApplyOperation, ProcessOperation
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.specs import MixInto, OperationId, Role
 from gemischt.core.metering.loudness import STEPS_PER_S, powers_to_lufs
 from gemischt.core.metering.song_curve import SongCurve
 from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
-from gemischt.core.processors.compressor import DynamicsProcessor
+from gemischt.core.processors.base import ReducesGain
 from gemischt.core.session.document import Lane, Strip
 from gemischt.core.session.edits import Chain
 from gemischt.core.units import db_to_gain, gain_to_db
@@ -70,20 +70,19 @@ class Keeper:
 class ReductionMeter:
     """What a compressor or limiter did, grain by grain."""
 
-    def __init__(self) -> None:
+    def __init__(self, reducer: ReducesGain) -> None:
+        self._reducer = reducer
         self._deepest_db = 0.0
         self._detected_dbfs = -200.0
         self._hearing = 0
         self._working = 0
 
-    def take(self, operation: ProcessOperation, n_samples: int) -> None:
+    def take(self, n_samples: int) -> None:
         """The next block; none but the last is shorter than a whole number of grains."""
-        assert operation.dynamics is not None
-        processor = operation.processor
         for first in range(0, n_samples, WORKING_GRAIN_SAMPLES):
             end = min(n_samples, first + WORKING_GRAIN_SAMPLES)
-            reduction_db = operation.dynamics.deepest_reduction_db(end, first)
-            heard_db = processor.loudest_detected_db(end, first) if isinstance(processor, DynamicsProcessor) else 0.0
+            reduction_db = self._reducer.deepest_reduction_db(end, first)
+            heard_db = self._reducer.loudest_detected_db(end, first) or 0.0
             self._deepest_db = max(self._deepest_db, reduction_db)
             self._detected_dbfs = max(self._detected_dbfs, heard_db)
             if heard_db > _HEARING_DBFS:
@@ -314,21 +313,22 @@ class StripMeters:
             for lane in processor.lanes if processor.type == "parallel" else ():
                 self._watch_lane(processor.id, lane, self._watch_chain(lane.chain, entering))
             operation = self._plan.operations.get(self._operation(processor.id))
-            if isinstance(operation, ProcessOperation):
+            if isinstance(operation, ProcessOperation | ApplyOperation):
                 self._watch_processor(processor.id, operation)
                 entering = (processor_name(processor.id), 1.0)
         return entering
 
-    def _watch_processor(self, processor_id: str, operation: ProcessOperation) -> None:
+    def _watch_processor(self, processor_id: str, operation: ProcessOperation | ApplyOperation) -> None:
         name = processor_name(processor_id)
         self._signal(name, operation.buffer)
-        if operation.dynamics is not None:
-            self.reductions[processor_id] = ReductionMeter()
+        reducer = self._plan.reducers.get((self._strip, processor_id))
+        if reducer is not None:
+            self.reductions[processor_id] = ReductionMeter(reducer)
 
-        def after(done: ProcessOperation, n_samples: int) -> None:
+        def after(_operation: Any, n_samples: int) -> None:
             self._take((name,), n_samples)
             if processor_id in self.reductions:
-                self.reductions[processor_id].take(done, n_samples)
+                self.reductions[processor_id].take(n_samples)
 
         self.watchers[self._operation(processor_id)] = after
 
