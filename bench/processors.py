@@ -12,6 +12,7 @@ import soundfile
 from scipy import signal
 
 from bench.timing import interleaved, report
+from gemischt.core.layout import STEREO
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.parameters import FrozenModel
@@ -115,7 +116,7 @@ def effects() -> None:
 
 def meters() -> None:
     def ours() -> tuple[float, float]:
-        loudness = LoudnessMeter(RATE_HZ, 2)
+        loudness = LoudnessMeter(RATE_HZ, STEREO)
         true_peak = TruePeakMeter(2, max_block=8192)
         for at in range(0, AUDIO.shape[1], 8192):
             block = np.ascontiguousarray(AUDIO[:, at : at + 8192])

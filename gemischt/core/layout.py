@@ -44,6 +44,11 @@ class Layout:
     channels: tuple[Channel, ...]
 
     @property
+    def n_channels(self) -> int:
+        """How many there are."""
+        return len(self.channels)
+
+    @property
     def loudness_weights(self) -> NDArray[np.float64]:
         """By which each channel's mean square counts, (n_channels,)."""
         return np.array([channel.loudness_weight for channel in self.channels])
@@ -86,6 +91,11 @@ LAYOUTS: dict[LayoutName, Layout] = {
         ),
     )
 }
+
+
+MONO, STEREO = LAYOUTS["mono"], LAYOUTS["stereo"]
+FILE_LAYOUTS = {layout.n_channels: layout for layout in reversed(LAYOUTS.values())}
+"""What a file of so many channels holds if nobody says; of two layouts that have as many, the first."""
 
 
 def layout_named(name: str) -> Layout:

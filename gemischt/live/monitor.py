@@ -7,6 +7,7 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.control import Control
 from gemischt.core.dsp.mixing import apply_matrix_in_place
+from gemischt.core.layout import STEREO, Layout, matrix_between
 from gemischt.core.units import db_to_gain
 
 DIM_DB = -20.0
@@ -25,7 +26,7 @@ _ROUTES: dict[MonitorMode, list[list[float]]] = {
 
 
 class Monitor:
-    """A gliding 2x2 matrix behind the mix."""
+    """A gliding 2x2 matrix behind the mix; a mix of more channels is folded down to two before it."""
 
     def __init__(self, max_block: int) -> None:
         self._control = Control(4, max_block, GLIDE_SAMPLES)
@@ -37,9 +38,9 @@ class Monitor:
         gain = db_to_gain(offset_db + (DIM_DB if dim else 0.0))
         self._control.aim([(0, gain * np.array(_ROUTES[mode]).ravel())], glide=glide)
 
-    def process(self, sound: Audio) -> Audio:
-        """What is heard of a block (2, n), a new array."""
-        heard = np.ascontiguousarray(sound).copy()
+    def process(self, sound: Audio, layout: Layout) -> Audio:
+        """What is heard of a block (n_channels, n), a new array (2, n)."""
+        heard = np.array(sound) if layout == STEREO else matrix_between(layout, STEREO) @ sound
         n_samples, control = heard.shape[1], self._control
         if control.moves:
             control.fill(0, n_samples)

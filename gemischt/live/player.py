@@ -83,8 +83,7 @@ class Player:
         self._silent_samples = 0
         self._unreleased = 0
         self._heard: deque[tuple[int, float]] = deque(maxlen=64)
-        self._loudness = LoudnessMeter(self._rate, 2)
-        self._true_peak = TruePeakMeter(2, max_block=BLOCK_SAMPLES)
+        self._set_mix_meters()
         self._bank = self._new_bank()
         self._monitor = Monitor(BLOCK_SAMPLES)
         self._mode: MonitorMode = "stereo"
@@ -252,7 +251,7 @@ class Player:
         """As much of the other session, which may meet its loop's end elsewhere."""
         if self._other is None:
             return None
-        return self._other_monitor.process(self._other.render(n_samples))
+        return self._other_monitor.process(self._other.render(n_samples), self._other.plan.blueprint.layout)
 
     def _frame(self, sound: Audio, n_samples: int, heard: float) -> Frame:
         plan = self._renderer.plan
@@ -283,7 +282,7 @@ class Player:
             spectrum=probe.spectrum.levels_db().astype(np.float32)
             if probe and with_spectrum
             else np.zeros(0, np.float32),
-            sound=self._monitor.process(sound).astype(np.float32).ravel(),
+            sound=self._monitor.process(sound, plan.blueprint.layout).astype(np.float32).ravel(),
             other=np.zeros(0, np.float32) if other is None else other.astype(np.float32).ravel(),
         )
 
@@ -333,9 +332,17 @@ class Player:
             self._renderer.probe = StripProbe(probe.strip_id, self._rate)
         if self._plan.blueprint.latency_samples != before.blueprint.latency_samples:
             self._align_other()
+        if self._plan.blueprint.layout != before.blueprint.layout:
+            self._set_mix_meters()
         if self.strips != before.blueprint.strips:
             self._bank = self._new_bank()
             self._on_transport(self.transport)
+
+    def _set_mix_meters(self) -> None:
+        """Meters of the mix for the channels it has now."""
+        layout = self._plan.blueprint.layout
+        self._loudness = LoudnessMeter(self._rate, layout)
+        self._true_peak = TruePeakMeter(layout.n_channels, max_block=BLOCK_SAMPLES)
 
     def _new_bank(self) -> MeterBank:
         return MeterBank(len(self.strips), len(STAGES), self._rate)

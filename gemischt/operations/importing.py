@@ -4,6 +4,7 @@ import re
 import unicodedata
 from pathlib import Path, PurePosixPath
 
+from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.session.actions import NewTrack
 from gemischt.core.session.document import Media
 from gemischt.core.session.edits import fresh_id
@@ -35,6 +36,7 @@ def import_file(
             sha256=audio.sha256,
             duration_s=audio.duration_s,
         ),
+        layout=FILE_LAYOUTS[audio.channels].name if audio.channels > 2 else None,
     )
 
 

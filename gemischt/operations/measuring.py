@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.errors import BadAudio
+from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.metering.summary import Summary, summarize
 from gemischt.operations.reports import report_to_json
 from gemischt.storage.audio_reading import inspect_audio, read_blocks
@@ -17,7 +18,7 @@ def measure_file(path: Path) -> Summary:
         raise BadAudio("there is no such file", where=str(path), remedy="Check the path.")
     info = inspect_audio(path, str(path))
     blocks = (np.ascontiguousarray(block.T, dtype=np.float64) for block in read_blocks(path, str(path)))
-    return summarize(blocks, sample_rate_hz=info.samplerate, n_channels=info.channels)
+    return summarize(blocks, sample_rate_hz=info.samplerate, layout=FILE_LAYOUTS[info.channels])
 
 
 def summary_to_json(summary: Summary) -> dict[str, Any]:

@@ -32,6 +32,9 @@ _SUBTYPES: dict[Bits, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _BYTES: dict[Bits, int] = {"16": 2, "24": 3, "32f": 4}
 # A plain WAV file counts its bytes in 32 bits; beyond that the RF64 variant is written.
 _PLAIN_WAV_BYTES = 2**32 - 4096
+_SPEAKERS_OF_FILES = ("quad", "5.1")
+"""The file library says rightly in a header where these layouts' channels stand; of wider ones it would say it wrongly,
+so that nothing is said."""
 _DITHER_SEED = 1770
 _FULL_BYTES = 1 << 20
 
@@ -73,7 +76,8 @@ def print_mix(
     if not stretch.n_samples:
         raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
     quantizer = Quantizer(bits)
-    plain = stretch.n_samples * 2 * _BYTES[bits] < _PLAIN_WAV_BYTES
+    layout = renderer.plan.blueprint.layout
+    plain = stretch.n_samples * layout.n_channels * _BYTES[bits] < _PLAIN_WAV_BYTES
 
     with (
         written_beside(path) as temporary,
@@ -82,9 +86,9 @@ def print_mix(
             str(temporary),
             "w",
             samplerate=session.sample_rate_hz,
-            channels=2,
+            channels=layout.n_channels,
             subtype=_SUBTYPES[bits],
-            format="WAV" if plain else "RF64",
+            format=("WAVEX" if layout.name in _SPEAKERS_OF_FILES else "WAV") if plain else "RF64",
         ) as file,
     ):
 
@@ -96,7 +100,7 @@ def print_mix(
         least = renderer.length_samples - stretch.start_samples if to_s is None else stretch.n_samples
         cut = to_s is None and tail_samples(session) > s_to_samples(LONGEST_TAIL_S, session.sample_rate_hz)
         ending = Ending(blocks, least, cut=cut)
-        summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, n_channels=2)
+        summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, layout=layout)
     return Printed(path, summary, quantizer.clipped_samples, ending.ringing_dbfs)
 
 
@@ -133,7 +137,7 @@ class Quantizer:
         self.clipped_samples = 0
 
     def quantize(self, block: Audio) -> NDArray[np.float32] | NDArray[np.int16] | NDArray[np.int32]:
-        """(n_samples, 2) in the file's own type."""
+        """(n_samples, n_channels) in the file's own type."""
         frames = block.T
         if self._bits == "32f":
             return frames.astype(np.float32)

@@ -61,7 +61,7 @@ class AudioStore:
         """Keep a file and decode it for a session's rate; the same bytes are kept once.
 
         Raises:
-            BadAudio: it is not readable audio of one or two channels, names why.
+            BadAudio: it is not readable audio, or of channels that are no layout; says why.
             StorageFailed: it cannot be written.
             Cancelled: ``progress`` raised it.
         """

@@ -9,10 +9,10 @@ import soundfile
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio
+from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.units import gain_to_db
 from gemischt.storage.audio_headers import check_complete
 
-MAX_CHANNELS = 2
 MAX_DURATION_S = 3600.0
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 4000, 768000
 LOUDEST = 1e6
@@ -40,11 +40,12 @@ def inspect_audio(path: Path, name: str) -> Header:
             where=name,
             remedy="Export it at a common rate, such as 44100 or 48000 Hz.",
         )
-    if info.channels > MAX_CHANNELS:
+    if info.channels not in FILE_LAYOUTS:
+        counts = ", ".join(str(count) for count in sorted(FILE_LAYOUTS))
         raise BadAudio(
-            f"it has {info.channels} channels; tracks take one or two",
+            f"it has {info.channels} channels; tracks take {counts}",
             where=name,
-            remedy="Export it as mono or stereo files.",
+            remedy="Export it in a layout of so many channels, or as mono or stereo files.",
         )
     if info.frames == 0:
         raise BadAudio("it holds no samples", where=name, remedy="Export it again.")

@@ -12,6 +12,7 @@ import numpy as np
 
 from gemischt.core.analysis.cache.renders import AudioWriter, RenderStore
 from gemischt.core.audio import MediaSamples, Single
+from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.storage.writing import claim, disk_error, sweep
 
 DEFAULT_LIMIT_BYTES = 3 * 1024**3
@@ -39,7 +40,7 @@ class DiskRenders(RenderStore):
             raise disk_error(error, folder) from error
 
     def audio(self, fingerprint: str) -> MediaSamples | None:
-        for n_channels in (1, 2):
+        for n_channels in FILE_LAYOUTS:
             path = self._folder / f"{fingerprint}.{n_channels}.f32"
             with contextlib.suppress(OSError, ValueError):
                 os.utime(path)

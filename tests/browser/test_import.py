@@ -2,6 +2,7 @@
 
 import re
 
+import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.browser import OwnFilesCase
@@ -34,6 +35,28 @@ class OwnFilesTest(OwnFilesCase):
         self.until("() => Number(document.querySelector('[data-peak=mix]').textContent.replace('−', '-')) < -17.8")
         self.assertAlmostEqual(self.read("mix"), -18.0, delta=0.3)
         page.get_by_role("button", name="Stop", exact=True).click()
+
+    def test_a_file_of_six_channels_stays_six_where_the_mix_has_them(self) -> None:
+        page = self.page
+        self.bring_in(Bed=np.concatenate([sine(200.0 + 50.0 * k, -20.0, 2.0, channels=1) for k in range(6)]))
+        page.get_by_role("row", name="Bed", exact=True).get_by_role("button").first.click()
+        expect(page.get_by_label("Channels of Bed")).to_have_value("5.1")
+        page.get_by_role("row", name="Mix", exact=True).get_by_role("button").first.click()
+        page.get_by_label("Channels of Mix").select_option("5.1")
+        expect(page.get_by_test_id("last-edit")).to_have_text("Mix: layout 5.1")
+        page.evaluate("gemischtLive.loop([0, 2])")
+        page.get_by_role("button", name="Play", exact=True).click()
+        self.until("() => gemischtLive.positionS() > 0.5")
+        # Each channel is as loud as it was: nothing is folded into another.
+        self.assertAlmostEqual(self.read("mix"), -20.0, delta=0.2)
+        page.get_by_role("button", name="Stop", exact=True).click()
+
+        # What is for two channels is refused in words, and the chain stays as it was.
+        page.get_by_role("row", name="Bed", exact=True).get_by_role("button").first.click()
+        self.choose(page, "Add to the chain", "Reverb")
+        expect(page.get_by_text("Reverb works on 2 channels at most, and 5.1 has 6 channels")).to_be_visible()
+        self.expect_refusal()
+        self.assertEqual(self.server.document(self.session_id)["strips"][0]["chain"], [])
 
     def test_a_fader_moves_all_selected_by_the_same_amount_in_one_edit(self) -> None:
         page = self.page

@@ -6,6 +6,7 @@ import re
 import numpy as np
 from playwright.sync_api import Locator, expect
 
+from gemischt.core.layout import MONO
 from gemischt.core.metering.loudness import LoudnessMeter
 from tests.browser.browser import BrowserCase
 from tests.support.files import write_wav
@@ -219,7 +220,7 @@ class ComparisonJourneyTest(LevelingCase):
 
 
 def loudness_lufs(sound: Signal) -> float:
-    meter = LoudnessMeter(RATE_HZ, 1)
+    meter = LoudnessMeter(RATE_HZ, MONO)
     meter.process(sound[np.newaxis].copy(), len(sound))
     return meter.integrated_lufs
 

@@ -5,8 +5,10 @@ import io
 import numpy as np
 import soundfile
 
+from gemischt.core.layout import layout_named, matrix_between
+from gemischt.core.session.actions import parse_action
 from tests.live.test_live import Listening, LiveCase
-from tests.support.signals import Signal
+from tests.support.signals import Signal, noise
 
 # Behind the glide that switching takes.
 SETTLED = slice(2000, 20000)
@@ -34,6 +36,22 @@ class MonitorTest(LiveCase):
                     listening.send(type="play", at_s=0.0)
                     heard = listening.sound(20000, epoch)[:, SETTLED]
                     np.testing.assert_allclose(heard, np.stack(channels), atol=1e-6)
+
+    def test_a_wide_mix_is_heard_folded_down(self) -> None:
+        bed = np.concatenate([noise(1.0, seed=k, channels=1) for k in range(6)]).astype(np.float32)
+        stored = self.new_session(bed=bed)
+        wide = {"type": "set-strips", "changes": [{"strip": "mix", "layout": "5.1"}]}
+        self.stored = self.workspace.sessions.edit(stored.id, stored.revision, parse_action(wide))
+        folded = matrix_between(layout_named("5.1"), layout_named("stereo")) @ bed
+        left, right = folded[:, SETTLED]
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="loop", stretch_s=[0.0, 1.0])
+            for epoch, (mode, expected) in enumerate((("stereo", (left, right)), ("mid", (left + right) / 2)), start=1):
+                listening.send(type="listen", mode=mode, dim=False)
+                listening.send(type="play", at_s=0.0)
+                heard = listening.sound(20000, epoch)[:, SETTLED]
+                np.testing.assert_allclose(heard, np.broadcast_to(expected, heard.shape), atol=1e-6)
 
     def test_none_of_it_is_printed(self) -> None:
         with self.connect() as socket:

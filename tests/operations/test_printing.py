@@ -1,6 +1,8 @@
 """Prints: what is in the file is what the engine renders."""
 
 import errno
+import struct
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -16,6 +18,14 @@ from tests.support.signals import RATE_HZ, Signal, impulse, noise, sine
 from tests.support.workspaces import WorkspaceCase
 
 
+def _speakers_in(path: Path) -> int:
+    """The mask of speakers in a WAV header, 0 if it says nothing."""
+    data = path.read_bytes()
+    at = data.index(b"fmt ") + 8
+    is_extended = struct.unpack_from("<H", data, at)[0] == 0xFFFE
+    return int(struct.unpack_from("<I", data, at + 20)[0]) if is_extended else 0
+
+
 class PrintTest(WorkspaceCase):
     def printed(self, signal: Signal, bits: Bits = "32f", **options: float) -> Printed:
         session = self.new_session(tone=signal).session
@@ -28,6 +38,21 @@ class PrintTest(WorkspaceCase):
         read, rate_hz = soundfile.read(printed.path, always_2d=True)
         self.assertEqual(rate_hz, RATE_HZ)
         np.testing.assert_allclose(read.T, signal.astype(np.float32), atol=1e-7)
+
+    def test_a_wide_mix_is_printed_with_all_its_channels(self) -> None:
+        for layout, n_channels, speakers in (("quad", 4, 0x33), ("5.1", 6, 0x3F), ("7.1", 8, 0), ("7.1.4", 12, 0)):
+            with self.subTest(layout):
+                signal = np.concatenate([noise(0.2, seed=k, channels=1) for k in range(n_channels)])
+                stored = self.new_session(bed=signal)
+                self.assertEqual(stored.session.strip("bed").layout, layout)
+                change = {"type": "set-strips", "changes": [{"strip": "mix", "layout": layout}]}
+                session = self.workspace.sessions.edit(stored.id, stored.revision, parse_action(change)).session
+                path = self.folder / "wide.wav"
+                printed = print_mix(session, self.workspace.open_media(session), path, bits="32f")
+                self.assertEqual(printed.summary.channels, n_channels)
+                read, _ = soundfile.read(path, always_2d=True)
+                np.testing.assert_allclose(read.T, signal.astype(np.float32), atol=1e-7)
+                self.assertEqual(_speakers_in(path), speakers)
 
     def test_integers_are_rounded_not_floored(self) -> None:
         signal = noise(1.0, level=0.2)

@@ -1,5 +1,6 @@
 """A processor on its own: a plan of nothing else."""
 
+import dataclasses
 from typing import Any
 
 from gemischt.core.audio import Audio
@@ -7,6 +8,7 @@ from gemischt.core.engine import specs
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.settings import Turning, process_spec
 from gemischt.core.engine.specs import OperationId, Role
+from gemischt.core.layout import LAYOUTS, Layout
 from gemischt.core.processors.base import GainShaper
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.session.document import Compressor, Keyed
@@ -14,6 +16,11 @@ from tests.support.signals import RATE_HZ
 
 _PROCESSOR = OperationId("strip", Role.PROCESSOR, ("processor",))
 _KEYED: dict[str, type[Keyed]] = {"compressor": Compressor}
+
+
+def _of_channels(count: int) -> Layout:
+    """So many channels, whether there is a name for them or not."""
+    return dataclasses.replace(LAYOUTS["7.1.4"], channels=LAYOUTS["7.1.4"].channels[:count])
 
 
 class Alone:
@@ -82,7 +89,7 @@ class Alone:
         channels = dict(self._buffers)
         return specs.Blueprint(
             sample_rate_hz=self._rate_hz,
-            buffers=tuple(self._buffers),
+            buffers=tuple((name, _of_channels(count)) for name, count in self._buffers),
             signals=(("levels", self._buffers[-1][1]), ("strip/processor/reduction", channels["audio"])),
             specs=made,
             strips=("strip",),

@@ -1,7 +1,7 @@
 """A mix worked out the long way, whole signals at a time, from what the document means: no plan, no kernels, no blocks.
 
-It knows strips without processors: inputs, trims, polarity, faders, pans, widths, mutes, sends at every tap. Gains are
-written out from their closed forms.
+It knows strips without processors: layouts, inputs, trims, polarity, faders, pans, widths, mutes, sends at every tap.
+Gains are written out from their closed forms.
 """
 
 import math
@@ -9,6 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from gemischt.core.layout import LAYOUTS, Layout, matrix_between
 from gemischt.core.session.document import Session, Strip
 from tests.support.signals import Signal
 
@@ -26,6 +27,16 @@ def pan_gains(position: float) -> tuple[float, float]:
     """Sine and cosine: -3 dB in the middle."""
     angle = 0.25 * math.pi * (position + 1.0)
     return math.cos(angle), math.sin(angle)
+
+
+def layout_of(strip: Strip) -> Layout:
+    return LAYOUTS[strip.layout or "stereo"]
+
+
+def into(layout: Layout, source: Layout, signal: Signal) -> Signal:
+    """A signal in the channels of another layout."""
+    joined: Signal = signal if layout == source else matrix_between(source, layout) @ signal
+    return joined
 
 
 class _Mix:
@@ -48,18 +59,20 @@ class _Mix:
         return self.found[key]
 
     def source(self, strip: Strip) -> Signal:
-        total = np.zeros((2, self.n_samples))
+        layout = layout_of(strip)
+        total = np.zeros((layout.n_channels, self.n_samples))
         for clip in strip.clips:
             signal = self.signals[clip.media][:, : self.n_samples]
-            total[:, : signal.shape[1]] += signal
+            total[:, : signal.shape[1]] += into(layout, LAYOUTS["stereo"], signal)
         if strip.kind == "track":
             return total
         for other in self.session.strips:
             if other.output == strip.id:
-                total += self.at(other, "post-fader")
+                total += into(layout, layout_of(other), self.at(other, "post-fader"))
             for send in other.sends:
                 if send.to == strip.id and send.on:
-                    total += gain_of(send.level_db) * self.sent(other, send.tap)
+                    sent = into(layout, layout_of(other), self.sent(other, send.tap))
+                    total += gain_of(send.level_db) * sent
         return total
 
     def sent(self, other: Strip, tap: str) -> Signal:
@@ -70,7 +83,11 @@ class _Mix:
         return signal
 
     def pre_fader(self, strip: Strip) -> Signal:
-        left, right = self.at(strip, "source")
+        source = self.at(strip, "source")
+        sign = -1.0 if strip.polarity_inverted else 1.0
+        if len(source) > 2:
+            return sign * gain_of(strip.trim_db) * source
+        left, right = source
         rows = {
             "as-is": (left, right),
             "swap": (right, left),
@@ -80,7 +97,6 @@ class _Mix:
             "left": (left,),
             "right": (right,),
         }[strip.input]
-        sign = -1.0 if strip.polarity_inverted else 1.0
         return sign * gain_of(strip.trim_db) * np.stack(rows)
 
     def post_fader(self, strip: Strip) -> Signal:
@@ -89,6 +105,8 @@ class _Mix:
             near, far = pan_gains(strip.pan.position)
             scale = 1.0 if strip.kind == "track" else math.sqrt(2.0)
             return np.stack([scale * near * signal[0], scale * far * signal[0]])
+        if len(signal) > 2:
+            return signal
         middle, side = 0.5 * (signal[0] + signal[1]), 0.5 * (signal[0] - signal[1]) * strip.width
         left, right = middle + side, middle - side
         position = strip.pan.position

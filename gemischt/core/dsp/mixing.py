@@ -208,6 +208,25 @@ def mix_into(source: Audio, out: Audio, n_samples: int, pieces: Counts, gains: A
 
 
 @in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO, AUDIO)
+def mix_through(source: Audio, out: Audio, n_samples: int, pieces: Counts, gains: Audio, matrix: Audio) -> None:
+    """out += gain * matrix @ source; ``gains`` as for mix_into, ``matrix`` (n_out, n_source)."""
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        gone = first - line_begin(pieces, k)
+        gain, step = gains[2 * k, 0], step_of(pieces, gains, k, 0)
+        if gain == 0.0 and step == 0.0:
+            continue
+        for channel in range(out.shape[0]):
+            row = out[channel, first:last]
+            for j in range(source.shape[0]):
+                weight, feeding = matrix[channel, j], source[j, first:last]
+                if weight != 0.0:
+                    for i in range(row.size):
+                        row[i] += weight * (gain + step * (gone + i)) * feeding[i]
+
+
+@in_table
 @kernel(AUDIO, INT, AUDIO, COUNTS)
 def delay_in_place(audio: Audio, n_samples: int, ring: Audio, position: Counts) -> None:
     """Delay by the ring's length; ring[:, position] is the oldest sample."""

@@ -66,7 +66,7 @@ def clip_row(
 
 @inline_kernel
 def _add_steady(out: Audio, first: int, last: int, flat: Single, at: int, n_media: int, gains: Audio) -> None:
-    """out += gains @ one or two channels of a file, each sample read once; ``at`` is its place in the file."""
+    """out += gains @ a file, one or two channels of each, every sample read once; ``at`` is its place in the file."""
     left = out[0, first:last]
     if n_media == 1:
         a, c = gains[0, 0], gains[out.shape[0] - 1, 0]
@@ -95,6 +95,19 @@ def _add_steady(out: Audio, first: int, last: int, flat: Single, at: int, n_medi
 
 
 @inline_kernel
+def _add_wide(out: Audio, first: int, last: int, flat: Single, at: int, n_media: int, gains: Audio) -> None:
+    """The same of any number of channels."""
+    frames = flat[n_media * at : n_media * (at + last - first)]
+    for channel in range(out.shape[0]):
+        row = out[channel, first:last]
+        for source in range(n_media):
+            gain = gains[channel, source]
+            if gain != 0.0:
+                for i in range(row.size):
+                    row[i] = fma(gain, frames[n_media * i + source], row[i])
+
+
+@inline_kernel
 def _fade_gain(share: float, equal_power: int) -> float:
     """Gain at a share of a fade. Two that cross add up to one: straight ones in amplitude, the others in power."""
     return math.sin(0.5 * math.pi * share) if equal_power else share
@@ -114,7 +127,7 @@ def _add_fading(out: Audio, first: int, last: int, position: int, flat: Single, 
             level *= _fade_gain((left + 0.5) / clip[FADE_OUT], clip[OUT_POWER])
         at = n_channels * (clip[OFFSET] + (left if clip[BACKWARDS] else played))
         for channel in range(out.shape[0]):
-            for source in range(min(2, n_channels)):
+            for source in range(n_channels):
                 out[channel, i] += gains[channel, source] * level * flat[at + source]
 
 
@@ -128,10 +141,14 @@ def _add_clip(out: Audio, first: int, last: int, position: int, clip: Counts, ga
     flat = _array(_pointer(clip[ADDRESS]), clip[N_MEDIA] * clip[N_CHANNELS])
     steady = min(last, max(first, start + clip[FADE_IN]))
     fading = max(steady, min(last, end - clip[FADE_OUT]))
-    if clip[BACKWARDS] or clip[N_CHANNELS] > 2:
+    if clip[BACKWARDS]:
         steady = fading = last
     _add_fading(out, first, steady, position, flat, clip, gains)
-    _add_steady(out, steady, fading, flat, clip[OFFSET] + steady - start, clip[N_CHANNELS], gains)
+    at, n_media = clip[OFFSET] + steady - start, clip[N_CHANNELS]
+    if n_media <= 2 and out.shape[0] <= 2:
+        _add_steady(out, steady, fading, flat, at, n_media, gains)
+    else:
+        _add_wide(out, steady, fading, flat, at, n_media, gains)
     _add_fading(out, fading, last, position, flat, clip, gains)
 
 
@@ -141,10 +158,9 @@ def play_clips(out: Audio, n_samples: int, position_samples: int, adds: bool, cl
     """out = the sum of what falls into [position, position + n) of each clip, through its gains.
 
     Args:
-        out: one or two channels.
         adds: whether what is there already is kept.
         clips: (n_clips, 11), rows of ``clip_row``.
-        gains: (n_clips, n_channels, 2); of files with more channels only two are played.
+        gains: (n_clips, n_channels, n_widest) of each file's channels.
     """
     for first in range(0, n_samples, _PIECE_SAMPLES):
         last = min(n_samples, first + _PIECE_SAMPLES)

@@ -17,10 +17,11 @@ from gemischt.core.engine.buffer_names import (
     strip_buffer,
 )
 from gemischt.core.engine.clip_placing import place_clips
-from gemischt.core.engine.placement import Matrix
+from gemischt.core.engine.placement import Matrix, file_matrix, leaving_layout, mixing_matrix, source_layout
 from gemischt.core.engine.resolving import detector_eq, told_over_time
 from gemischt.core.engine.settings import Settings, Turning, process_spec
 from gemischt.core.engine.specs import OperationId, Role
+from gemischt.core.layout import FILE_LAYOUTS, MONO, Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import Detection
 from gemischt.core.processors.gain_params import GainParams
@@ -69,10 +70,11 @@ class _Feed:
 
 @dataclass(frozen=True)
 class _ClipFeed:
-    """Clips on their way straight into a strip."""
+    """Clips on their way straight into a strip: each with what its file's channels become on the way."""
 
     clips: tuple[specs.ClipPlacement, ...]
-    matrix: Matrix
+    matrices: tuple[Matrix, ...]
+    layout: Layout
 
 
 @dataclass
@@ -81,7 +83,7 @@ class _Drawing:
     media: Mapping[str, MediaSamples]
     alone: str | None
     keeps_pre_chain: bool
-    buffers: dict[str, int] = field(default_factory=dict)
+    buffers: dict[str, Layout] = field(default_factory=dict)
     operations: list[specs.Spec] = field(default_factory=list)
     # How many samples the signal in each buffer lags behind the song.
     latency: dict[str, int] = field(default_factory=dict)
@@ -132,7 +134,7 @@ class _Drawing:
             return
         if self._stays_silent(strip):
             for point in ("source", "post-fader"):
-                self._buffer(strip_buffer(strip.id, point), 2, latency=0)
+                self._buffer(strip_buffer(strip.id, point), source_layout(strip, ()), latency=0)
             return
         source = strip_buffer(strip.id, "source")
         if traits_of(strip).plays_clips:
@@ -161,34 +163,35 @@ class _Drawing:
         return self._is_heard_only(strip) and strip.kind == "mix" and not fed
 
     def _feed_clips(self, strip: Strip) -> None:
-        clips, n_source = self._placed_clips(strip)
-        matrix = self.settings.pick_up(strip, n_source)
+        clips, matrices, layout = self._placed_clips(strip)
+        matrix = self.settings.pick_up(strip, layout.n_channels)
+        leaving = leaving_layout(_worked_on(layout, matrix))
         matrix = self.settings.output_matrix(strip, len(matrix)) @ matrix
         if strip.output is not None:
-            feed = _ClipFeed(clips, matrix)
+            feed = _ClipFeed(clips, tuple(matrix @ played for played in matrices), leaving)
             (self.late_feeds if strip.late else self.feeds)[strip.output].append(feed)
         for send in strip.sends:
             gain = db_to_gain(send.level_db) if send.on else 0.0
-            self.feeds[send.to].append(_ClipFeed(clips, gain * matrix))
+            self.feeds[send.to].append(_ClipFeed(clips, tuple(gain * matrix @ played for played in matrices), leaving))
 
     def _draw_clips(self, strip: Strip, source: str) -> None:
-        clips, n_channels = self._placed_clips(strip)
-        self._buffer(source, n_channels, latency=0)
-        matrices = (np.eye(n_channels),) * len(clips)
+        clips, matrices, layout = self._placed_clips(strip)
+        self._buffer(source, layout, latency=0)
         self.operations.append(specs.PlayClips(OperationId(strip.id, Role.CLIPS), source, clips, False, matrices))
 
-    def _placed_clips(self, strip: Strip) -> tuple[tuple[specs.ClipPlacement, ...], int]:
-        """A strip's clips, and how many channels they take."""
+    def _placed_clips(self, strip: Strip) -> tuple[tuple[specs.ClipPlacement, ...], tuple[Matrix, ...], Layout]:
+        """A strip's clips, what each of their channels is to the strip, and the strip's channels."""
         clips = place_clips(strip.clips, self.media, sample_rate_hz=self.session.sample_rate_hz)
         ends = [clip.start_samples + clip.length_samples for clip in clips]
         self.length_samples = max([self.length_samples, *ends])
-        channels = [self.media[clip.media].shape[1] for clip in strip.clips]
-        return clips, min(max(channels, default=2), 2)
+        files = [FILE_LAYOUTS[self.media[clip.media].shape[1]] for clip in clips]
+        layout = source_layout(strip, files)
+        return clips, tuple(file_matrix(file, layout) for file in files), layout
 
     def _draw_sum(self, strip: Strip, source: str) -> None:
         feeds = self.feeds[strip.id]
         latest = max((self._lag(feed) for feed in feeds), default=0)
-        self._buffer(source, 2, latency=latest)
+        self._buffer(source, source_layout(strip, ()), latency=latest)
         if not any(isinstance(feed, _ClipFeed) for feed in feeds):
             self.operations.append(specs.Clear(OperationId(strip.id, Role.CLEAR), source))
         self._mix_all(OperationId(strip.id, Role.CLIPS), feeds, source, latest, adds=False)
@@ -202,38 +205,48 @@ class _Drawing:
         """Sum feeds; those that are clips first, all at once, added or not to what is there."""
         clip_feeds = [feed for feed in feeds if isinstance(feed, _ClipFeed)]
         if clip_feeds:
-            clips = [(clip, feed.matrix) for feed in clip_feeds for clip in feed.clips]
-            # Two channels meet halved in one.
-            halve = self.buffers[out] == 1
+            clips = [played for feed in clip_feeds for played in self._played_into(feed, self.buffers[out])]
             self.operations.append(
                 specs.PlayClips(
                     operation,
                     out,
                     tuple(replace(clip, start_samples=clip.start_samples + latest) for clip, _ in clips),
                     adds,
-                    tuple(matrix.mean(axis=0, keepdims=True) if halve else matrix for _, matrix in clips),
+                    tuple(matrix for _, matrix in clips),
                 )
             )
         for feed in feeds:
             if isinstance(feed, _Feed):
                 self._mix(feed, out, latest)
 
+    def _played_into(self, feed: _ClipFeed, layout: Layout) -> Iterator[tuple[specs.ClipPlacement, Matrix]]:
+        """Clips and what their channels become where they join others; two channels meet halved in one."""
+        joining = mixing_matrix(feed.layout, layout)
+        for clip, matrix in zip(feed.clips, feed.matrices, strict=True):
+            if layout == MONO:
+                yield clip, matrix.mean(axis=0, keepdims=True)
+            else:
+                yield clip, matrix if joining is None else joining @ matrix
+
     def _mix(self, feed: _Feed, out: str, latest: int) -> None:
         delay = latest - self.latency[feed.source]
-        self.operations.append(specs.MixInto(feed.id, feed.source, out, delay, feed.gain))
+        matrix = mixing_matrix(self.buffers[feed.source], self.buffers[out])
+        rows = None if matrix is None else tuple(tuple(float(gain) for gain in row) for row in matrix)
+        self.operations.append(specs.MixInto(feed.id, feed.source, out, delay, rows, feed.gain))
 
     def _draw_input(self, strip: Strip, source: str) -> str:
-        matrix = self.settings.pick_up(strip, self.buffers[source])
-        if self._is_heard_only(strip) and np.array_equal(matrix, np.eye(self.buffers[source])):
+        matrix = self.settings.pick_up(strip, self.buffers[source].n_channels)
+        layout = _worked_on(self.buffers[source], matrix)
+        if self._is_heard_only(strip) and np.array_equal(matrix, np.eye(self.buffers[source].n_channels)):
             work = source
         else:
-            work = self._buffer(strip_buffer(strip.id, "work"), len(matrix), latency=self.latency[source])
+            work = self._buffer(strip_buffer(strip.id, "work"), layout, latency=self.latency[source])
             meter = self._meter(strip, SOURCE)
             self.operations.append(
                 specs.ApplyMatrix(OperationId(strip.id, Role.INPUT), source, work, meter, None, matrix)
             )
         if (strip.id, "pre-chain") in self.tapped or (self.keeps_pre_chain and strip.id == self.alone):
-            tap = self._buffer(pre_chain_buffer(strip.id), len(matrix), latency=self.latency[work])
+            tap = self._buffer(pre_chain_buffer(strip.id), layout, latency=self.latency[work])
             self.operations.append(specs.Copy(OperationId(strip.id, Role.PRE_CHAIN), work, tap))
         return work
 
@@ -276,7 +289,7 @@ class _Drawing:
 
     def _draw_turning(self, turning: Turning) -> None:
         shape = turning.shape(self._draw_levels(turning, self._draw_key(turning)))
-        self.signals[shape.reduction] = self.buffers[turning.buffer]
+        self.signals[shape.reduction] = self.buffers[turning.buffer].n_channels
         self.operations.append(shape)
         self._wait(turning.id_of(Role.LOOKAHEAD), turning.buffer, shape.lookahead_samples)
         self.operations.append(turning.apply(shape.reduction))
@@ -310,7 +323,7 @@ class _Drawing:
         if is_shared and listening in self.levels:
             return self.levels[listening]
         levels = signal_name(turning.strip, turning.processor.id, "levels")
-        self.signals[levels] = self.buffers[heard]
+        self.signals[levels] = self.buffers[heard].n_channels
         self.operations.append(specs.Detect(turning.id_of(Role.DETECT), heard, levels, pairs, turning.detection))
         if is_shared:
             self.levels[listening] = levels
@@ -358,8 +371,9 @@ class _Drawing:
             self.latency[buffer] -= shift
 
     def _draw_output(self, strip: Strip, work: str) -> None:
-        matrix = self.settings.output_matrix(strip, self.buffers[work])
-        post = self._buffer(strip_buffer(strip.id, "post-fader"), 2, latency=self.latency[work])
+        matrix = self.settings.output_matrix(strip, self.buffers[work].n_channels)
+        leaving = leaving_layout(self.buffers[work])
+        post = self._buffer(strip_buffer(strip.id, "post-fader"), leaving, latency=self.latency[work])
         before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
         self.operations.append(specs.ApplyMatrix(OperationId(strip.id, Role.OUTPUT), work, post, before, after, matrix))
         if strip.output is not None:
@@ -372,7 +386,7 @@ class _Drawing:
 
     def _send_feed(self, strip: Strip, send: Send) -> _Feed:
         source = self._tap(strip.id, send.tap)
-        gain = self.settings.send_gain(strip, send, self.buffers[source])
+        gain = self.settings.send_gain(strip, send, self.buffers[source].n_channels)
         return _Feed(OperationId(strip.id, Role.SEND, (send.id,)), source, gain)
 
     def _meter(self, strip: Strip, stage: int) -> tuple[int, int] | None:
@@ -385,7 +399,12 @@ class _Drawing:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.
         return self.work[strip_id] if tap == "pre-fader" else strip_buffer(strip_id, tap)
 
-    def _buffer(self, name: str, n_channels: int, *, latency: int) -> str:
-        self.buffers[name] = n_channels
+    def _buffer(self, name: str, layout: Layout, *, latency: int) -> str:
+        self.buffers[name] = layout
         self.latency[name] = latency
         return name
+
+
+def _worked_on(source: Layout, pick_up: Matrix) -> Layout:
+    """What a strip's chain works on: its source, or one channel taken from it."""
+    return source if len(pick_up) == source.n_channels else MONO

@@ -63,7 +63,8 @@ class PlayClipsOperation(Operation):
         # The table of clips points into them.
         self._media = [media[clip.media] for clip in spec.clips]
         clips = np.zeros((len(spec.clips), playing.BACKWARDS + 1), np.int64)
-        gains = np.zeros((len(spec.clips), len(out), 2))
+        widest = max((samples.shape[1] for samples in self._media), default=1)
+        gains = np.zeros((len(spec.clips), len(out), widest))
         for clip, samples, matrix, clip_row, clip_gains in zip(
             spec.clips, self._media, spec.matrices, clips, gains, strict=True
         ):
@@ -76,9 +77,7 @@ class PlayClipsOperation(Operation):
                 (clip.fade_out.length_samples, clip.fade_out.equal_power),
                 clip.backwards,
             )
-            # One channel counts as equal left and right.
-            played = matrix if samples.shape[1] > 1 else matrix.sum(axis=1, keepdims=True)
-            clip_gains[:, : played.shape[1]] = clip.gain * played
+            clip_gains[:, : samples.shape[1]] = clip.gain * matrix
         self.calls = (Call(playing.play_clips, out, spec.adds, clips, gains),)
 
 
@@ -96,7 +95,7 @@ class ApplyMatrixOperation(Operation):
     def __init__(self, spec: specs.ApplyMatrix, buffers: Buffers, meters: Audio, glide_samples: int) -> None:
         source, out = buffers[spec.source], buffers[spec.out]
         control = Control(spec.matrix.size, source.shape[1], glide_samples)
-        unused = np.zeros((2, 2))
+        unused = np.zeros((1, 2))
         source_meter = meters[spec.source_meter] if spec.source_meter else unused
         out_meter = meters[spec.out_meter] if spec.out_meter else unused
         metered = (source_meter, bool(spec.source_meter), out_meter, bool(spec.out_meter))
@@ -114,14 +113,18 @@ class MixIntoOperation(Operation):
         source, out = buffers[spec.source], buffers[spec.out]
         control = Control(1, source.shape[1], glide_samples)
         self.controls = (control,)
+        waiting: tuple[Call, ...] = ()
+        feeding = source
         if spec.delay_samples:
-            delayed = np.zeros_like(source)
+            feeding = np.zeros_like(source)
             ring, position = np.zeros((len(source), spec.delay_samples)), np.zeros(1, np.int64)
             self.state = ((ring, position),)
-            waiting = (Call(mixing.copy, source, delayed), Call(mixing.delay_in_place, delayed, ring, position))
-            self.calls = (*waiting, Call(mixing.mix_into, delayed, out, control.pieces, control.coefs))
+            waiting = (Call(mixing.copy, source, feeding), Call(mixing.delay_in_place, feeding, ring, position))
+        joining = (feeding, out, control.pieces, control.coefs)
+        if spec.matrix is None:
+            self.calls = (*waiting, Call(mixing.mix_into, *joining))
         else:
-            self.calls = (Call(mixing.mix_into, source, out, control.pieces, control.coefs),)
+            self.calls = (*waiting, Call(mixing.mix_through, *joining, np.array(spec.matrix)))
 
     def _told(self, spec: specs.MixInto) -> Sequence[Told]:
         return (((0, row(spec.gain)),),)

@@ -1,11 +1,14 @@
 """Where a signal goes: input pick-up, pan and width as small gain matrices, shape (n_out, n_in)."""
 
 import math
+from collections.abc import Iterable
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.session.document import InputPickUp, Pan
+from gemischt.core.layout import LAYOUTS, MONO, STEREO, Layout, matrix_between
+from gemischt.core.session.document import InputPickUp, Pan, Strip
+from gemischt.core.session.kinds import traits_of
 
 Matrix = NDArray[np.float64]
 
@@ -20,8 +23,42 @@ _PICK_UPS: dict[InputPickUp, list[list[float]]] = {
 }
 
 
+def source_layout(strip: Strip, files: Iterable[Layout]) -> Layout:
+    """What a strip's source has: what the strip says, else its files' channels up to two, or two."""
+    if strip.layout is not None:
+        return LAYOUTS[strip.layout]
+    if not traits_of(strip).plays_clips:
+        return STEREO
+    return MONO if {file.n_channels for file in files} == {1} else STEREO
+
+
+def file_matrix(file: Layout, layout: Layout) -> Matrix:
+    """What each channel of a strip gets of each of a file's; as many are taken as they are."""
+    return np.eye(layout.n_channels) if file.n_channels == layout.n_channels else matrix_between(file, layout)
+
+
+def leaving_layout(layout: Layout) -> Layout:
+    """What leaves a strip's fader: one channel is placed between two sides."""
+    return STEREO if layout == MONO else layout
+
+
+def mixing_matrix(source: Layout, out: Layout) -> Matrix | None:
+    """How a signal joins another layout's; None for one or two channels, and where all stays as it is.
+
+    One channel joins more than two as both sides of two, as if it had been placed in their middle.
+    """
+    if source == out or max(source.n_channels, out.n_channels) <= 2:
+        return None
+    if source == MONO:
+        both: Matrix = matrix_between(STEREO, out).sum(axis=1, keepdims=True)
+        return both
+    return matrix_between(source, out)
+
+
 def pick_up_matrix(pick_up: InputPickUp, n_source: int) -> Matrix:
-    """What a strip takes from its source. One channel counts as equal left and right."""
+    """What a strip takes from its source. One channel counts as equal left and right; more than two have no sides."""
+    if n_source > 2:
+        return np.eye(n_source)
     matrix = np.array(_PICK_UPS[pick_up])
     if n_source == 2:
         return matrix
@@ -47,11 +84,13 @@ def law_gains(position: float, pan_law_db: float) -> tuple[float, float]:
 
 
 def pan_matrix(pan: Pan, n_source: int, pan_law_db: float) -> Matrix:
-    """Pan of one or two channels to two.
+    """Pan of one or two channels to two; more stay where they are.
 
     One channel follows the session's pan law. Two channels: *balance* turns one side down, *fold* carries it over to
     the other, *two-handed* places each by constant power.
     """
+    if n_source > 2:
+        return np.eye(n_source)
     if n_source == 1:
         return np.array([[gain] for gain in law_gains(pan.position, pan_law_db)])
     toward_right, toward_left = max(pan.position, 0.0), max(-pan.position, 0.0)

@@ -23,15 +23,17 @@ Watcher = Callable[[Any, int], None]
 class Plan:
     """Runs the operations of a blueprint over its own buffers.
 
-    ``meters`` (n_strips, 3 stages, 2 channels, 2) collects peak and sum of squares until it is cleared.
+    ``meters`` (n_strips, 3 stages, n_channels, 2) collects peak and sum of squares until it is cleared, of as
+    many channels as the widest buffer has.
     """
 
     def __init__(self, blueprint: specs.Blueprint, media: Mapping[str, MediaSamples], *, max_block: int) -> None:
         self.blueprint = blueprint
         self.max_block = max_block
-        self.buffers = {name: np.zeros((n_channels, max_block)) for name, n_channels in blueprint.buffers}
+        self.buffers = {name: np.zeros((layout.n_channels, max_block)) for name, layout in blueprint.buffers}
         self.signals = {name: ControlSignal(n_channels, max_block) for name, n_channels in blueprint.signals}
-        self.meters = np.zeros((len(blueprint.strips), len(STAGES), 2, 2))
+        widest = max(layout.n_channels for _, layout in blueprint.buffers)
+        self.meters = np.zeros((len(blueprint.strips), len(STAGES), widest, 2))
         self.operations = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
         for spec in blueprint.specs:
             self.operations[spec.id].aim(spec, glide=False)
@@ -48,7 +50,7 @@ class Plan:
 
     @property
     def output(self) -> Audio:
-        """The mix of the last block, (2, max_block)."""
+        """The mix of the last block, (n_channels, max_block)."""
         return self.buffers[self.blueprint.output]
 
     def run(self, position_samples: int, n_samples: int) -> None:

@@ -46,7 +46,8 @@ class StripProbe:
         n_samples: int,
     ) -> None:
         """Measure the operation's buffer as it is now."""
-        measure_level(operation.buffer, n_samples, self._meters.setdefault(processor_id, np.zeros((2, 2))))
+        meter = self._meters.setdefault(processor_id, np.zeros((len(operation.buffer), 2)))
+        measure_level(operation.buffer, n_samples, meter)
         reduction_db = 0.0 if reducer is None else reducer.deepest_reduction_db(n_samples)
         detected_db = None if reducer is None else reducer.loudest_detected_db(n_samples)
         self._dynamics[processor_id] = (FLOOR_DB if detected_db is None else detected_db, reduction_db)

@@ -6,6 +6,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.placement import mixing_matrix
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.resettling import resettle
@@ -116,8 +117,8 @@ class Renderer:
             self._take_what_waits()
 
     def render(self, n_samples: int) -> Audio:
-        """The next samples of the mix, a new array (2, n_samples)."""
-        out = np.empty((2, n_samples))
+        """The next samples of the mix, a new array (n_channels, n_samples)."""
+        out = np.empty((self.plan.blueprint.layout.n_channels, n_samples))
         done = 0
         while done < n_samples:
             step = self.render_block(min(self.max_block, n_samples - done))
@@ -157,6 +158,9 @@ class Renderer:
     def _crossfade(self, leaving: Plan, position: int, n_samples: int, out: Audio) -> None:
         leaving.run(position, n_samples)
         before = leaving.output[:, :n_samples]
+        joining = mixing_matrix(leaving.blueprint.layout, self.plan.blueprint.layout)
+        if joining is not None:
+            before = joining @ before
         if self._unheard:
             out[:] = before
             self._unheard -= n_samples

@@ -24,7 +24,8 @@ def resettle(blueprint: specs.Blueprint, before: Session, after: Session) -> spe
     changed = _changed_strips(before, after)
     if changed is None:
         return None
-    settings, channels = Settings(after), dict(blueprint.buffers)
+    settings = Settings(after)
+    channels = {name: layout.n_channels for name, layout in blueprint.buffers}
     known = {spec.id: spec for spec in blueprint.specs}
     fresh: dict[OperationId, specs.Spec] = {}
     for old, new in changed:

@@ -34,7 +34,7 @@ class Settings:
         return -matrix if strip.polarity_inverted else matrix
 
     def output_matrix(self, strip: Strip, n_channels: int) -> Matrix:
-        """Fader, width and pan of a strip with one or two channels."""
+        """Fader, and of one or two channels width and pan."""
         pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
         pan = pan / self._mono_attenuation(strip, n_channels)
         if n_channels == 2:
@@ -55,7 +55,7 @@ class Settings:
 
     def _mono_attenuation(self, strip: Strip, n_channels: int) -> float:
         """A mono bus sums what has been panned already: the pan law does not turn its centre down again."""
-        if traits_of(strip).plays_clips or n_channels == 2:
+        if traits_of(strip).plays_clips or n_channels > 1:
             return 1.0
         return placement.centre_gain(self.session.pan_law_db)
 

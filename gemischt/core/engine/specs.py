@@ -10,6 +10,7 @@ from enum import Enum
 from typing import NamedTuple, TypeAlias
 
 from gemischt.core.engine.placement import Matrix
+from gemischt.core.layout import Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import Application, Detection
 
@@ -112,12 +113,13 @@ class ApplyMatrix:
 
 @dataclass(frozen=True)
 class MixInto:
-    """out += gain * source, delayed."""
+    """out += gain * source, delayed; through a matrix, row by row, if their layouts ask for one."""
 
     id: OperationId
     source: str
     out: str
     delay_samples: int
+    matrix: tuple[tuple[float, ...], ...] | None
     gain: float = field(compare=False)
 
 
@@ -200,8 +202,8 @@ class Blueprint:
     Equality compares structure only: two blueprints that are equal differ in settings at most.
 
     Attributes:
-        buffers: name and channel count of every buffer.
-        signals: those of every level and every reduction.
+        buffers: name and layout of every buffer.
+        signals: name and channel count of every level and every reduction.
         specs: operations in order.
         strips: ids of strips in document order; meters are indexed by it.
         output: buffer that holds the mix.
@@ -211,7 +213,7 @@ class Blueprint:
     """
 
     sample_rate_hz: int
-    buffers: tuple[tuple[str, int], ...]
+    buffers: tuple[tuple[str, Layout], ...]
     signals: tuple[tuple[str, int], ...]
     specs: tuple[Spec, ...]
     strips: tuple[str, ...]
@@ -219,3 +221,12 @@ class Blueprint:
     latency_samples: int
     length_samples: int
     lags: Mapping[str, int]
+
+    def layout_of(self, buffer: str) -> Layout:
+        """Of a buffer; KeyError if there is none."""
+        return dict(self.buffers)[buffer]
+
+    @property
+    def layout(self) -> Layout:
+        """What the mix is made for."""
+        return self.layout_of(self.output)

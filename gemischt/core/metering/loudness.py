@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.jit import AUDIO, CUBE, FLOAT, INT, VECTOR, measuring_kernel
+from gemischt.core.layout import Layout
 from gemischt.core.units import SILENCE_DB
 
 STEPS_PER_S = 100
@@ -90,12 +91,11 @@ class LoudnessMeter:
     so that any window's energy is a difference of two of them.
     """
 
-    def __init__(self, sample_rate_hz: int, n_channels: int, weights: NDArray[np.float64] | None = None) -> None:
-        """``weights`` (n_channels,) by which channels count, see core.layout; without any all count alike."""
+    def __init__(self, sample_rate_hz: int, layout: Layout) -> None:
         self._sample_rate_hz = sample_rate_hz
-        self._weights = np.ones(n_channels) if weights is None else weights
+        self._weights = layout.loudness_weights
         self._sections = k_weighting(sample_rate_hz)
-        self._state = np.zeros((n_channels, 2, 2))
+        self._state = np.zeros((layout.n_channels, 2, 2))
         self._sums: list[float] = [0.0]
         self._step_energy = 0.0
         self._samples = 0

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.simd import N_LANES
+from gemischt.core.layout import Layout
 from gemischt.core.metering import level_peaks, level_steps
 from gemischt.core.metering.loudness import (
     STEPS_PER_S,
@@ -62,7 +63,7 @@ class StageLevels:
 
 
 class StageMeters:
-    """Measures blocks of any size of several signals of one or two channels.
+    """Measures blocks of any size of several signals.
 
     Of a signal that is another one through a gain only the overs have to be counted: ``turned`` are such pairs of a
     signal and a gain.
@@ -73,9 +74,11 @@ class StageMeters:
     """
 
     def __init__(
-        self, sample_rate_hz: int, n_channels: Sequence[int], turned: Sequence[tuple[int, float]] = ()
+        self, sample_rate_hz: int, layouts: Sequence[Layout], turned: Sequence[tuple[int, float]] = ()
     ) -> None:
+        n_channels = [layout.n_channels for layout in layouts]
         self.sample_rate_hz = sample_rate_hz
+        self._weights = [layout.loudness_weights for layout in layouts]
         self._turned = turned
         self._turned_counts = _no_counts(len(turned))
         self._first_rows = np.concatenate([[0], np.cumsum(n_channels)]).astype(np.int64)
@@ -219,10 +222,12 @@ class StageMeters:
         return self._steps[0]
 
     def _weighted_energies(self, signal: int) -> NDArray[np.float64]:
-        """Of each finished step, its channels added up."""
+        """Of each finished step, its channels added up, each by its weight."""
         whole = self._samples // self._step_samples
         by_channel = self._energies()[0][:whole, self.rows_of(signal)].T
-        energies: NDArray[np.float64] = by_channel[0] if len(by_channel) == 1 else by_channel[0] + by_channel[1]
+        energies: NDArray[np.float64] = np.zeros(whole)
+        for weight, energy in zip(self._weights[signal], by_channel, strict=True):
+            energies += weight * energy
         return energies
 
     def _window_powers(self, signal: int, window_s: float, *, partial: bool = False) -> NDArray[np.float64]:
@@ -241,10 +246,10 @@ class StageMeters:
 
 
 class StageMeter:
-    """Measures blocks of any size of one signal of one or two channels."""
+    """Measures blocks of any size of one signal."""
 
-    def __init__(self, sample_rate_hz: int, n_channels: int) -> None:
-        self._meters = StageMeters(sample_rate_hz, (n_channels,))
+    def __init__(self, sample_rate_hz: int, layout: Layout) -> None:
+        self._meters = StageMeters(sample_rate_hz, (layout,))
         self._rows = self._meters.new_rows(0)
 
     def process(self, audio: Audio, n_samples: int) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gemischt.core.audio import Audio
+from gemischt.core.layout import STEREO, Layout
 from gemischt.core.metering.stage_meter import StageMeter
 
 BLOCK_SAMPLES = 8192
@@ -32,9 +33,9 @@ class Summary:
     correlation: float | None
 
 
-def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, n_channels: int) -> Summary:
-    """Measure consecutive blocks of any size, (n_channels, n), one or two channels."""
-    meter = StageMeter(sample_rate_hz, n_channels)
+def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, layout: Layout) -> Summary:
+    """Measure consecutive blocks of any size, (n_channels, n)."""
+    meter = StageMeter(sample_rate_hz, layout)
     squares = np.zeros(2)
     product = 0.0
     n_samples = 0
@@ -42,7 +43,7 @@ def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, n_channels: int) 
         for start in range(0, block.shape[1], BLOCK_SAMPLES):
             part = np.ascontiguousarray(block[:, start : start + BLOCK_SAMPLES])
             meter.process(part, part.shape[1])
-            if n_channels == 2:
+            if layout == STEREO:
                 squares += np.einsum("ij,ij->i", part, part)
                 product += float(part[0] @ part[1])
             n_samples += part.shape[1]
@@ -50,7 +51,7 @@ def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, n_channels: int) 
     both = math.sqrt(float(squares[0]) * float(squares[1]))
     return Summary(
         sample_rate_hz=sample_rate_hz,
-        channels=n_channels,
+        channels=layout.n_channels,
         duration_s=n_samples / sample_rate_hz,
         sample_peak_dbfs=levels.sample_peak_dbfs,
         true_peak_dbtp=meter.final_true_peak_dbtp(),

@@ -14,3 +14,8 @@ class GainParams(FrozenModel):
     channels: Channels = "as-is"
     left_inverted: bool = False
     right_inverted: bool = False
+
+    @property
+    def has_sides(self) -> bool:
+        """Whether more than the level is set."""
+        return self.channels != "as-is" or self.left_inverted or self.right_inverted

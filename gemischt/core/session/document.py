@@ -5,6 +5,7 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field
 
+from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, cut, level, parameter, trim
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay_params import DelayParams
@@ -234,6 +235,7 @@ class Strip(FrozenModel):
     """Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends.
 
     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
+    ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
     """
 
     id: Id
@@ -241,6 +243,7 @@ class Strip(FrozenModel):
     name: Name
     color: Color = "#6d6370"
     folder: Id | None = None
+    layout: LayoutName | None = None
     clips: tuple[Clip, ...] = Field(default=(), max_length=4096)
     input: InputPickUp = "as-is"
     trim_db: float = trim("Trim")

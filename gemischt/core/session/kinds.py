@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from gemischt.core.layout import LAYOUTS
 from gemischt.core.session.document import Strip, StripKind
 
 
@@ -41,3 +42,8 @@ TRAITS: dict[StripKind, StripTraits] = {
 def traits_of(strip: Strip) -> StripTraits:
     """What a strip may do."""
     return TRAITS[strip.kind]
+
+
+def is_wide(strip: Strip) -> bool:
+    """Whether it works on more than two channels."""
+    return strip.layout is not None and LAYOUTS[strip.layout].n_channels > 2

@@ -8,9 +8,11 @@ from typing import Any
 from pydantic import ValidationError
 
 from gemischt.core.errors import Fault, InvalidSession
+from gemischt.core.layout import LAYOUTS, MONO
 from gemischt.core.processors.delay_params import LONGEST_NOTE_S
+from gemischt.core.processors.registry import kind_of, label_of
 from gemischt.core.routing.graph import find_loop, walk_chain
-from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Session, Strip
+from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import note_to_s
 
@@ -109,6 +111,7 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
         yield from _repeated(f"{path}/sends", (send.id for send in strip.sends))
         for send in strip.sends:
             yield from _destination_faults(f"{path}/sends/{send.id}/to", send.to, strips)
+        yield from _layout_faults(path, strip)
         processors = list(walk_chain(strip.chain))
         yield from _repeated(f"{path}/chain", (processor.id for processor in processors))
         for processor in processors:
@@ -118,6 +121,35 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
                 yield from _note_faults(f"{path}/chain/{processor.id}/note", processor.params.note, session)
             elif isinstance(processor, Keyed) and processor.key.source not in (None, *strips):
                 yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
+
+
+def _layout_faults(path: str, strip: Strip) -> Iterator[Fault]:
+    """What stands for two sides has none to work on where there are more channels, or one."""
+    if strip.layout is None:
+        return
+    layout = LAYOUTS[strip.layout]
+    if layout == MONO and not traits_of(strip).plays_clips:
+        yield Fault(f"{path}/layout", f"a {strip.kind} has two channels or more; let its input sum them")
+    if layout.n_channels <= 2:
+        return
+    channels = f"{layout.name} has {layout.n_channels} channels"
+    if strip.input != "as-is":
+        yield Fault(f"{path}/input", f"{strip.input} is for two channels, and {channels}; set the input to as-is")
+    if strip.pan != Pan() or strip.width != 1.0:
+        yield Fault(f"{path}/pan", f"pan and width are for one or two channels, and {channels}; set both back first")
+    for processor in walk_chain(strip.chain):
+        if processor.type == "parallel":
+            continue
+        most = kind_of(processor.type).most_channels
+        if most is not None and layout.n_channels > most:
+            label = label_of(processor.type)
+            yield Fault(
+                f"{path}/chain/{processor.id}",
+                f"{label} works on {most} channels at most, and {channels}; let it stand on a strip of two",
+            )
+        if processor.type == "gain" and processor.params.has_sides:
+            reason = f"sides can be swapped and turned of two channels only, and {channels}"
+            yield Fault(f"{path}/chain/{processor.id}", reason)
 
 
 def _destination_faults(path: str, destination: str, strips: Mapping[str, Strip]) -> Iterator[Fault]:

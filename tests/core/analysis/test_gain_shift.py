@@ -8,6 +8,7 @@ import numpy as np
 
 from gemischt.core.analysis.measurement.gain_shift import GainShift, gain_shift_of, turned, turned_stereo
 from gemischt.core.engine.placement import pan_matrix
+from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
 from gemischt.core.session.document import Pan, Strip
@@ -22,7 +23,7 @@ def levels_of(signal: Signal) -> StageLevels:
 
 def measured_of(signal: Signal) -> tuple[StageLevels, np.ndarray]:
     """Levels, and powers in each 100 ms."""
-    meters = StageMeters(RATE_HZ, [len(signal)])
+    meters = StageMeters(RATE_HZ, [FILE_LAYOUTS[len(signal)]])
     rows = meters.new_rows(signal.shape[1])
     rows[: len(signal), : signal.shape[1]] = signal
     meters.process(rows, signal.shape[1])

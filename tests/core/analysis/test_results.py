@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 from gemischt.core.analysis.measurement.results import FLOOR_LUFS, MixCurve, levels_from_json, levels_to_json
+from gemischt.core.layout import STEREO
 from gemischt.core.metering.loudness import powers_to_lufs
 from gemischt.core.metering.stage_meter import StageMeter, StageMeters
 from tests.support.signals import RATE_HZ, noise, steps
@@ -41,14 +42,14 @@ class IntegratedTest(unittest.TestCase):
 
     def test_real_signals_read_what_the_meter_reads(self) -> None:
         signal = np.concatenate([noise(3.0, level=0.02), steps((-20.0, 2.0), (-32.0, 2.0))], axis=1)
-        meter = StageMeter(RATE_HZ, 2)
+        meter = StageMeter(RATE_HZ, STEREO)
         meter.process(signal, signal.shape[1])
         made = MixCurve.of(np.zeros(1), np.zeros(1), np.array(step_lufs(signal)))
         self.assertAlmostEqual(made.integrated_lufs(0.0, None), meter.levels().integrated_lufs, delta=0.01)
 
 
 def step_lufs(signal: np.ndarray) -> np.ndarray:
-    meters = StageMeters(RATE_HZ, [2])
+    meters = StageMeters(RATE_HZ, [STEREO])
     rows = meters.new_rows(signal.shape[1])
     rows[:2, : signal.shape[1]] = signal
     meters.process(rows, signal.shape[1])
@@ -74,6 +75,6 @@ class TurnedCurveTest(unittest.TestCase):
 class JsonTest(unittest.TestCase):
     def test_levels_come_back_silence_included(self) -> None:
         for signal in (noise(1.0), np.zeros((2, RATE_HZ))):
-            meter = StageMeter(RATE_HZ, 2)
+            meter = StageMeter(RATE_HZ, STEREO)
             meter.process(signal, RATE_HZ)
             self.assertEqual(levels_from_json(levels_to_json(meter.levels())), meter.levels())

@@ -15,6 +15,7 @@ from gemischt.core.analysis.reports.reference_level import bring_to_reference
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.tap_reader import Stretch, read_mix
 from gemischt.core.errors import Cancelled
+from gemischt.core.layout import STEREO
 from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.metering.stereo import StereoMeter
 from gemischt.core.metering.summary import summarize
@@ -71,7 +72,7 @@ class AgreementTest(MeasuringCase):
         for name, session in sessions.items():
             with self.subTest(name):
                 mix = self.measure(session).strips["mix"].stage("post-fader")
-                summary = summarize([self.whole(session)], sample_rate_hz=RATE_HZ, n_channels=2)
+                summary = summarize([self.whole(session)], sample_rate_hz=RATE_HZ, layout=STEREO)
                 self.assertAlmostEqual(mix.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.01)
                 self.assertAlmostEqual(mix.integrated_lufs, summary.integrated_lufs, delta=0.02)
                 self.assertAlmostEqual(mix.rms_dbfs, summary.rms_dbfs, delta=0.02)
@@ -83,7 +84,7 @@ class AgreementTest(MeasuringCase):
         for start, end in ((0, RATE_HZ), (24_000, 69_600)):
             with self.subTest(start=start):
                 found = curve.integrated_lufs(start / RATE_HZ, end / RATE_HZ)
-                summary = summarize([whole[:, start:end]], sample_rate_hz=RATE_HZ, n_channels=2)
+                summary = summarize([whole[:, start:end]], sample_rate_hz=RATE_HZ, layout=STEREO)
                 self.assertAlmostEqual(found, summary.integrated_lufs, delta=0.01)
 
     def test_the_mix_behind_its_fader_whatever_it_does(self) -> None:
@@ -105,7 +106,7 @@ class AgreementTest(MeasuringCase):
                     self.store = kept
                     measured = self.measure(session)
                     mix = measured.strips["mix"].stage("post-fader")
-                    meter = StageMeter(RATE_HZ, 2)
+                    meter = StageMeter(RATE_HZ, STEREO)
                     whole = self.whole(session)
                     meter.process(whole, whole.shape[1])
                     levels = meter.levels()
@@ -118,7 +119,7 @@ class AgreementTest(MeasuringCase):
                     self.assertAlmostEqual(mix.overs, levels.overs, delta=2 + levels.overs // 100)
                     self.assertEqual(mix.first_over_s is None, levels.first_over_s is None)
                     self.assertAlmostEqual(max(measured.curve.peaks), np.abs(whole).max(), delta=0.001)
-                    summary = summarize([whole], sample_rate_hz=RATE_HZ, n_channels=2)
+                    summary = summarize([whole], sample_rate_hz=RATE_HZ, layout=STEREO)
                     self.assertAlmostEqual(
                         measured.curve.integrated_lufs(0.0, None), summary.integrated_lufs, delta=0.02
                     )
@@ -136,7 +137,7 @@ class AgreementTest(MeasuringCase):
                 self.session, self.store = self.bench.session(), MemoryRenders()
                 self.hashes = {"voice": "voice"}
                 whole, measured = self.whole(self.session), self.measure()
-                summary = summarize([whole], sample_rate_hz=RATE_HZ, n_channels=2)
+                summary = summarize([whole], sample_rate_hz=RATE_HZ, layout=STEREO)
                 mix = measured.strips["mix"]
                 self.assertAlmostEqual(mix.stage("post-fader").sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.01)
                 self.assertAlmostEqual(max(measured.curve.peaks), np.abs(whole).max(), delta=0.001)
@@ -162,7 +163,7 @@ class AgreementTest(MeasuringCase):
         self.bench.strips[0]["output"] = "plain"
         self.session = self.bench.session()
         mix = self.measure().strips["mix"].stage("post-fader")
-        summary = summarize([self.whole(self.session)], sample_rate_hz=RATE_HZ, n_channels=2)
+        summary = summarize([self.whole(self.session)], sample_rate_hz=RATE_HZ, layout=STEREO)
         self.assertAlmostEqual(mix.integrated_lufs, summary.integrated_lufs, delta=0.02)
 
     def test_the_curve_follows_the_mix(self) -> None:
@@ -275,7 +276,7 @@ class IncrementalTest(MeasuringCase):
                 update={"strips": (panned.strip("drum"), panned.mix.model_copy(update={"chain": ()}))}
             )
             blocks = read_mix(bare, self.bench.media, Stretch(0, 2 * RATE_HZ))
-            summary = summarize((block.copy() for block in blocks), sample_rate_hz=RATE_HZ, n_channels=2)
+            summary = summarize((block.copy() for block in blocks), sample_rate_hz=RATE_HZ, layout=STEREO)
             with self.subTest(position=position):
                 self.assertAlmostEqual(said.sample_peak_dbfs, summary.sample_peak_dbfs, delta=0.001)
                 self.assertAlmostEqual(said.integrated_lufs, summary.integrated_lufs, delta=0.01)

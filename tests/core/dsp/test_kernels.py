@@ -6,6 +6,7 @@ import numpy as np
 
 from gemischt.core.dsp import mixing
 from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
+from gemischt.core.layout import STEREO
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from tests.support.signals import RATE_HZ, noise
@@ -59,7 +60,7 @@ class MetersTakeViewsTest(unittest.TestCase):
         signal = noise(1.0, seed=15)
         view = signal[:, 100:24100]
         for audio in (view, view.copy()):
-            loudness = LoudnessMeter(RATE_HZ, 2)
+            loudness = LoudnessMeter(RATE_HZ, STEREO)
             loudness.process(audio, audio.shape[1])
             peak = TruePeakMeter(2, max_block=24000)
             peak.process(audio, audio.shape[1])

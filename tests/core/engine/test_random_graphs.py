@@ -14,6 +14,7 @@ from tests.support.sessions import Bench
 from tests.support.signals import noise
 
 BANDS = ("bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch")
+WIDE = ("quad", "5.1", "7.1.4", "4+4")
 TAPS = ("pre-chain", "pre-fader", "post-fader")
 
 
@@ -103,7 +104,10 @@ def random_document(rng: np.random.Generator, bench: Bench) -> dict[str, Any]:
                 ],
             }
         )
-    strips.append(bench.mix)
+        if rng.random() < 0.15:
+            # More than two channels have no sides.
+            strips[-1] |= {"layout": str(rng.choice(WIDE)), "input": "as-is", "pan": {}, "width": 1.0}
+    strips.append(bench.mix | ({"layout": str(rng.choice(WIDE))} if rng.random() < 0.15 else {}))
     return {"name": "Random", "strips": strips, "media": [{"id": "noise", "path": "audio/noise.wav"}]}
 
 

@@ -6,6 +6,7 @@ from dataclasses import asdict
 import numpy as np
 from scipy.signal import sosfilt
 
+from gemischt.core.layout import FILE_LAYOUTS, MONO, STEREO
 from gemischt.core.metering.loudness import k_weighting, powers_to_lufs
 from gemischt.core.metering.song_curve import SongCurve
 from gemischt.core.metering.stage_meter import StageLevels, StageMeter, StageMeters
@@ -28,7 +29,7 @@ def a_few_signals() -> list[Signal]:
 
 
 def measured(signals: list[Signal], rate_hz: int, blocks: list[int]) -> list[StageLevels]:
-    meters = StageMeters(rate_hz, [len(signal) for signal in signals])
+    meters = StageMeters(rate_hz, [FILE_LAYOUTS[len(signal)] for signal in signals])
     rows = meters.new_rows(max(blocks))
     position = 0
     while position < N_SAMPLES:
@@ -55,7 +56,7 @@ class SideBySideTest(unittest.TestCase):
             together = measured(signals, rate_hz, [4096])
             for index, signal in enumerate(signals):
                 with self.subTest(rate_hz=rate_hz, index=index):
-                    alone = StageMeter(rate_hz, len(signal))
+                    alone = StageMeter(rate_hz, FILE_LAYOUTS[len(signal)])
                     alone.process(np.ascontiguousarray(signal), N_SAMPLES)
                     self.assert_same(together[index], alone.levels())
 
@@ -96,7 +97,7 @@ class TurnedTest(unittest.TestCase):
     def test_overs_are_counted_as_if_the_turned_signal_were_there(self) -> None:
         signals = [noise(1.5, level=0.3, seed=2), sine(997, -6, 1.5, channels=1)]
         pairs = [(0, 1.7), (1, 2.5), (0, 0.5), (1, 0.0)]
-        meters = StageMeters(RATE_HZ, [2, 1], pairs)
+        meters = StageMeters(RATE_HZ, [STEREO, MONO], pairs)
         rows = meters.new_rows(10_000)
         for start in range(0, N_SAMPLES, 10_000):
             n_samples = min(10_000, N_SAMPLES - start)
@@ -111,7 +112,7 @@ class TurnedTest(unittest.TestCase):
 
     def test_weighted_powers_add_up_to_the_loudness(self) -> None:
         signal = noise(1.5, level=0.2)
-        meters = StageMeters(RATE_HZ, [2])
+        meters = StageMeters(RATE_HZ, [STEREO])
         rows = meters.new_rows(N_SAMPLES)
         rows[:2, :N_SAMPLES] = signal
         meters.process(rows, N_SAMPLES)

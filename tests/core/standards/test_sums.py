@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 from scipy import signal as scipy_signal
 
+from gemischt.core.layout import STEREO
 from gemischt.core.metering.stage_meter import StageMeter
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ, Signal, noise, peak_db, sine
@@ -64,7 +65,7 @@ class CrestTest(unittest.TestCase):
     """Peak over plain RMS of the shapes every handbook has: identities."""
 
     def crest_db(self, wave: Signal) -> float:
-        meter = StageMeter(RATE_HZ, 2)
+        meter = StageMeter(RATE_HZ, STEREO)
         meter.process(wave, wave.shape[1])
         return meter.levels().crest_db
 

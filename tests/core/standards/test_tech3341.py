@@ -11,7 +11,7 @@ import unittest
 import numpy as np
 import pyloudnorm
 
-from gemischt.core.layout import layout_named
+from gemischt.core.layout import FILE_LAYOUTS, STEREO, layout_named
 from gemischt.core.metering.loudness import LoudnessMeter, k_weighting
 from gemischt.core.metering.summary import Summary, summarize
 from tests.support.signals import RATE_HZ, Signal, noise, sine, steps
@@ -20,7 +20,7 @@ SILENT = -math.inf
 
 
 def measured(signal: Signal) -> Summary:
-    return summarize([signal], sample_rate_hz=RATE_HZ, n_channels=len(signal))
+    return summarize([signal], sample_rate_hz=RATE_HZ, layout=FILE_LAYOUTS[len(signal)])
 
 
 class KWeightingTest(unittest.TestCase):
@@ -62,7 +62,7 @@ class IntegratedTest(unittest.TestCase):
         layout = layout_named("5.1")
         for lfe_dbfs in (-6.0, -120.0):
             tones = [sine(1000, level, 20.0, channels=1) for level in (-28, -28, -24, lfe_dbfs, -30, -30)]
-            meter = LoudnessMeter(RATE_HZ, 6, layout.loudness_weights)
+            meter = LoudnessMeter(RATE_HZ, layout)
             signal = np.concatenate(tones)
             meter.process(signal, signal.shape[1])
             self.assertAlmostEqual(meter.integrated_lufs, -23.016, delta=0.005)
@@ -95,7 +95,7 @@ class IntegratedTest(unittest.TestCase):
 class ShortTermTest(unittest.TestCase):
     def test_case_9_is_constant_after_3_s(self) -> None:
         signal = steps(*([(-20, 1.34), (-30, 1.66)] * 5))
-        meter = LoudnessMeter(RATE_HZ, 2)
+        meter = LoudnessMeter(RATE_HZ, STEREO)
         readings = []
         for start in range(0, signal.shape[1], 4800):
             meter.process(np.ascontiguousarray(signal[:, start : start + 4800]), min(4800, signal.shape[1] - start))
@@ -109,7 +109,7 @@ class ShortTermTest(unittest.TestCase):
                 self.assertAlmostEqual(measured(signal).max_short_term_lufs, -23.0, delta=0.1)
 
     def test_case_11_rising_tones(self) -> None:
-        meter = LoudnessMeter(RATE_HZ, 2)
+        meter = LoudnessMeter(RATE_HZ, STEREO)
         for i in range(20):
             signal = steps((SILENT, i * 0.15), (-38 + i, 3), (SILENT, 3 - 0.15 * i))
             meter.process(signal, signal.shape[1])
@@ -119,7 +119,7 @@ class ShortTermTest(unittest.TestCase):
 class MomentaryTest(unittest.TestCase):
     def test_case_12_is_constant_after_1_s(self) -> None:
         signal = steps(*([(-20, 0.18), (-30, 0.22)] * 25))
-        meter = LoudnessMeter(RATE_HZ, 2)
+        meter = LoudnessMeter(RATE_HZ, STEREO)
         readings = []
         for start in range(0, signal.shape[1], 4800):
             meter.process(np.ascontiguousarray(signal[:, start : start + 4800]), min(4800, signal.shape[1] - start))
@@ -134,7 +134,7 @@ class MomentaryTest(unittest.TestCase):
                 self.assertAlmostEqual(measured(signal).max_momentary_lufs, -23.0, delta=0.1)
 
     def test_case_14_rising_tones(self) -> None:
-        meter = LoudnessMeter(RATE_HZ, 2)
+        meter = LoudnessMeter(RATE_HZ, STEREO)
         for i in range(20):
             signal = steps((SILENT, i * 0.02), (-38 + i, 0.4), (SILENT, 0.4 - 0.02 * i))
             meter.process(signal, signal.shape[1])
@@ -211,6 +211,6 @@ class PlainFiguresTest(unittest.TestCase):
     def test_block_size_changes_no_reading(self) -> None:
         signal = noise(4, seed=12)
         whole = measured(signal)
-        parts = summarize(np.array_split(signal, 37, axis=1), sample_rate_hz=RATE_HZ, n_channels=2)
+        parts = summarize(np.array_split(signal, 37, axis=1), sample_rate_hz=RATE_HZ, layout=STEREO)
         self.assertAlmostEqual(whole.integrated_lufs, parts.integrated_lufs, places=9)
         self.assertAlmostEqual(whole.true_peak_dbtp, parts.true_peak_dbtp, places=9)

@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 
+from gemischt.core.layout import MONO
 from gemischt.core.metering.stage_meter import StageMeter
 
 LEVEL_DBFS = -18.0
@@ -14,7 +15,7 @@ def highest_reading(duration_s: float, rate_hz: int, *, block: int = 4096) -> fl
     """How far the needle gets while a 1 kHz tone sounds, as a part of where it comes to rest."""
     n_samples = round(duration_s * rate_hz)
     tone = 10 ** (LEVEL_DBFS / 20) * np.sin(2 * np.pi * 1000 * np.arange(n_samples) / rate_hz)
-    meter = StageMeter(rate_hz, 1)
+    meter = StageMeter(rate_hz, MONO)
     for start in range(0, n_samples, block):
         part = np.ascontiguousarray(tone[None, start : start + block])
         meter.process(part, part.shape[1])

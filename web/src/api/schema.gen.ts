@@ -1813,9 +1813,11 @@ export interface components {
         };
         /**
          * NewTrack
-         * @description A file that becomes a track.
+         * @description A file that becomes a track; ``layout`` as for strips.
          */
         NewTrack: {
+            /** Layout */
+            layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
             media: components["schemas"]["Media"];
             /** Name */
             name: string;
@@ -2831,6 +2833,7 @@ export interface components {
          * @description Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends.
          *
          *     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
+         *     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
          */
         Strip: {
             /**
@@ -2874,6 +2877,8 @@ export interface components {
              * @default false
              */
             late: boolean;
+            /** Layout */
+            layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
             /**
              * Mute
              * @default false
@@ -2944,6 +2949,8 @@ export interface components {
              * @enum {string}
              */
             input: "as-is" | "mono-sum" | "left" | "right" | "mid" | "side" | "swap";
+            /** Layout */
+            layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
             /**
              * Mute
              * @default false

@@ -26,7 +26,10 @@ export function Choice({ label, value, options, onChange, width, color }: Choice
       appearance="none"
       cursor="pointer"
       textOverflow="ellipsis"
-      css={{ "& option": { background: "var(--chakra-colors-card)", color: "var(--chakra-colors-ink)" } }}
+      css={{
+        fieldSizing: width ? "fixed" : "content",
+        "& option": { background: "var(--chakra-colors-card)", color: "var(--chakra-colors-ink)" },
+      }}
       onClick={(event) => event.stopPropagation()}
       onChange={(event) => onChange(event.target.value)}
     >

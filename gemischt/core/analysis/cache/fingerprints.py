@@ -65,7 +65,7 @@ def _strip_prints(
 ) -> StripPrints:
     early, late = _feeds(session, strip, found)
     clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
-    source = _hash(base, traits_of(strip).plays_clips, clips, early)
+    source = _hash(base, traits_of(strip).plays_clips, strip.layout, clips, early)
     pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted)
     chain: list[str] = []
     at = pre_chain

@@ -30,7 +30,7 @@ class GainShift:
 
 
 def gain_shift_of(session: Session, strip: Strip, n_channels: int, heard_gain: float) -> GainShift | None:
-    """What fader and pan do to a strip's figures; None where two channels are not just turned together.
+    """What fader and pan do to a strip's figures; None where channels are not just turned together.
 
     One channel goes to both sides: peaks follow the louder side, loudness the power of both.
     """
@@ -42,7 +42,7 @@ def gain_shift_of(session: Session, strip: Strip, n_channels: int, heard_gain: f
             matrix = matrix / centre_gain(session.pan_law_db)
         left, right = float(matrix[0, 0]), float(matrix[1, 0])
         return GainShift(gain_to_db(max(abs(left), abs(right))), power_to_db(left * left + right * right))
-    if strip.width == 1.0 and np.array_equal(matrix, heard_gain * np.eye(2)):
+    if strip.width == 1.0 and np.array_equal(matrix, heard_gain * np.eye(n_channels)):
         return GainShift.by_db(gain_to_db(heard_gain))
     return None
 

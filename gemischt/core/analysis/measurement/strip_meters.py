@@ -14,7 +14,7 @@ from gemischt.core.analysis.measurement.growing_render import GrowingRender
 from gemischt.core.analysis.measurement.results import MixCurve
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
-from gemischt.core.engine.buffer_names import work_buffer
+from gemischt.core.engine.buffer_names import strip_buffer, work_buffer
 from gemischt.core.engine.operations import ApplyOperation, ProcessOperation
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.specs import MixInto, OperationId, Role
@@ -145,6 +145,10 @@ class StripMeters:
         self._strip = strip.id
         self._rate_hz = sample_rate_hz
         self._work = plan.buffers[work_buffer(strip.id)]
+        points = (strip_buffer(strip.id, "source"), work_buffer(strip.id), strip_buffer(strip.id, "post-fader"))
+        layouts = [plan.blueprint.layout_of(name) for name in points]
+        # All that is measured of a strip is one of these.
+        self._layouts = {layout.n_channels: layout for layout in layouts}
         self._signals: dict[str, _Signal] = {}
         self._turned: dict[str, _Turned] = {}
         self._at_output: list[str] = []
@@ -176,7 +180,7 @@ class StripMeters:
             late: whether feeds join behind the chain.
         """
         at_input = ["source"]
-        self._signal("source", self._plan.buffers[f"{strip.id}/source"])
+        self._signal("source", self._plan.buffers[strip_buffer(strip.id, "source")])
         trim = -db_to_gain(strip.trim_db) if strip.polarity_inverted else db_to_gain(strip.trim_db)
         entering = ("source", trim)
         if strip.input != "as-is":
@@ -209,10 +213,12 @@ class StripMeters:
 
     def output(self) -> None:
         """Measure what leaves the fader."""
-        self._signal("post-fader", self._plan.buffers[f"{self._strip}/post-fader"])
+        post_fader = self._plan.buffers[strip_buffer(self._strip, "post-fader")]
+        self._signal("post-fader", post_fader)
         self._at_output.append("post-fader")
-        self._post_stereo = StereoMeter(self._rate_hz)
-        self._readers.append((self._post_stereo.process, "post-fader"))
+        if len(post_fader) == 2:
+            self._post_stereo = StereoMeter(self._rate_hz)
+            self._readers.append((self._post_stereo.process, "post-fader"))
 
     def turned_output(self, turn: GainShift) -> None:
         """What leaves the fader follows from what is before it."""
@@ -227,9 +233,9 @@ class StripMeters:
 
     def begin(self) -> None:
         """All that is to be measured has been said."""
-        channels = [len(signal.buffer) for signal in self._signals.values()]
+        layouts = [self._layouts[len(signal.buffer)] for signal in self._signals.values()]
         pairs = [(self._signals[stage.signal].index, stage.gain) for stage in self._turned.values()]
-        self._meters = StageMeters(self._rate_hz, channels, pairs)
+        self._meters = StageMeters(self._rate_hz, layouts, pairs)
         self._taking, self._shown = self._new_copies(), self._new_copies()
 
     def taken(self) -> Taken:

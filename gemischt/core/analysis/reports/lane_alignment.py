@@ -15,6 +15,7 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import lane_buffer, work_buffer
 from gemischt.core.engine.tap_reader import Media, Report, StretchS, no_report, read_buffers, stretch_of
+from gemischt.core.layout import MONO, STEREO, Layout
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.paths import steps_feeding
@@ -85,12 +86,13 @@ def report_block(
     after = _buffer_of_chain(strip, block_id)
     stretch = stretch_of(session, media, stretch_s)
     signals = read_buffers(alone, media, stretch, {*names.values(), after}, report=report)
-    lags = dict(draw_blueprint(alone, media).lags)
+    blueprint = draw_blueprint(alone, media)
+    lags, layout = blueprint.lags, blueprint.layout_of(after)
     earliest = min(lags[name] for name in names.values())
     lane_signals = {lane_id: signals[name][:, lags[name] - earliest :].mean(axis=0) for lane_id, name in names.items()}
     rate = session.sample_rate_hz
-    before_lufs = loudness_of(signals[names[_INPUT.id]], rate)
-    after_lufs = loudness_of(signals[after], rate)
+    before_lufs = loudness_of(signals[names[_INPUT.id]], layout, rate)
+    after_lufs = loudness_of(signals[after], layout, rate)
     change = after_lufs - before_lufs if np.isfinite(before_lufs) and np.isfinite(after_lufs) else None
     return BlockReport(
         input_lufs=before_lufs,
@@ -148,11 +150,12 @@ def _averaged_spectra(
     return cross, own, np.minimum(coherence, 1.0)
 
 
-def loudness_of(signal: Audio, sample_rate_hz: int) -> float:
-    """Integrated loudness of one or two channels, LUFS; one channel counts as a pair of equal ones."""
-    pair = np.array(np.broadcast_to(signal, (2, signal.shape[1])))
-    meter = LoudnessMeter(sample_rate_hz, 2)
-    meter.process(pair, pair.shape[1])
+def loudness_of(signal: Audio, layout: Layout, sample_rate_hz: int) -> float:
+    """Integrated loudness, LUFS; one channel counts as a pair of equal ones."""
+    if layout == MONO:
+        signal, layout = np.repeat(signal, 2, axis=0), STEREO
+    meter = LoudnessMeter(sample_rate_hz, layout)
+    meter.process(signal, signal.shape[1])
     return meter.integrated_lufs
 
 

@@ -11,7 +11,7 @@ from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Key, Keyed, Pan, Processor, Send, Session, Strip, Tap
 from gemischt.core.session.edits import Chain
-from gemischt.core.session.kinds import traits_of
+from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.units import finite_or_none, gain_to_db
 
 RAW = "~raw"
@@ -89,10 +89,11 @@ class _Ghosts:
             fader_db=fader_db,
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
+            layout=source.layout if is_wide(source) else None,
             output=None,
         )
         if traits_of(source).plays_clips and (tap == "pre-chain" or not source.chain):
-            own = ("clips", "input", "trim_db", "polarity_inverted")
+            own = ("layout", "clips", "input", "trim_db", "polarity_inverted")
             return ghost.model_copy(update={name: getattr(source, name) for name in own})
         media_id = f"{tap} of {source.id}"
         self._taps[media_id] = (source.id, tap)

@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
+from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Color, Id, InputPickUp, Name, Pan, Session, Strip
@@ -17,6 +18,7 @@ class StripSettings(FrozenModel):
     strip: Id
     name: Name = ""
     color: Color = "#000000"
+    layout: LayoutName | None = None
     input: InputPickUp = "as-is"
     trim_db: float = same_as(Strip, "trim_db")
     polarity_inverted: bool = False
@@ -58,6 +60,7 @@ class SetStrips(Action):
 _WORDS = {
     "name": "name",
     "color": "colour",
+    "layout": "layout",
     "input": "input",
     "trim_db": "trim",
     "polarity_inverted": "polarity",
@@ -87,6 +90,8 @@ def _describe_setting(strip: Strip, field: str, value: Any) -> str:
             return f"pan {describe_pan(value)}"
         case "width":
             return f"width {round(100 * value)} %"
+        case "layout":
+            return f"layout {value or 'by itself'}"
         case "name":
             return f"renamed {value}"
         case _:

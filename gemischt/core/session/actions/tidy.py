@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
+from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import (
@@ -36,10 +37,11 @@ FAMILY_COLORS = ("#b4654a", "#a87b1f", "#4f8f4f", "#1a8f8f", "#3d7fb8", "#8a6bb8
 
 
 class NewTrack(FrozenModel):
-    """A file that becomes a track."""
+    """A file that becomes a track; ``layout`` as for strips."""
 
     name: Name
     media: Media
+    layout: LayoutName | None = None
 
 
 class AddTracks(Action):
@@ -62,6 +64,7 @@ class AddTracks(Action):
                     id=fresh_id(track.name, (*taken, *(group.id for group in session.control_groups))),
                     name=track.name,
                     color=FAMILY_COLORS[len(taken) % len(FAMILY_COLORS)],
+                    layout=track.layout,
                     clips=(Clip(media=known.id),),
                     output=session.mix.id,
                 )

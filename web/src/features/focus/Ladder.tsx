@@ -8,6 +8,7 @@ import { REFERENCE_DB, SCALE_HIGH_DB, SCALE_LOW_DB } from "../../canvas/scale";
 import { useCanvas } from "../../canvas/useCanvas";
 import { ValueField } from "../../controls/ValueField";
 import { formatDb, formatNumber, formatReading } from "../../lib/format";
+import { wideLayout } from "../../lib/layouts";
 import { readMeter, SILENT_DB, type Frame, type Stage } from "../../live/frames";
 import { Sends } from "./Sends";
 
@@ -168,7 +169,7 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
       {children}
       <Rung name="Pre-fader" strong />
       <Rung
-        name={strip.mute ? "Fader, muted" : "Fader, pan"}
+        name={strip.mute ? "Fader, muted" : wideLayout(strip) ? "Fader" : "Fader, pan"}
         change={<chakra.span color="quiet">{formatDb(strip.fader_db)}</chakra.span>}
       />
       <Sends strip={strip} />

@@ -14,6 +14,7 @@ import { LetterToggle } from "../../controls/LetterToggle";
 import { LevelField } from "../../controls/LevelField";
 import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
+import { wideLayout } from "../../lib/layouts";
 import { size } from "../../theme/tokens";
 import type { Columns } from "./columns";
 import type { MeterCells } from "./MeterCanvas";
@@ -96,7 +97,9 @@ export const Row = memo(function Row(props: RowProps) {
       ? useView.setState({ focused: strip.id })
       : onClick(event);
   const mono = strip.kind === "bus" && strip.input === "mono-sum" ? "mono " : "";
-  const remark = strip.kind === "bus" ? `${mono}bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
+  const wide = wideLayout(strip);
+  const kind = strip.kind === "bus" ? `${mono}bus of ${nMembers}` : strip.kind === "return" ? "return" : "";
+  const remark = [kind, strip.kind === "mix" ? null : wide].filter(Boolean).join(" · ");
 
   return (
     <chakra.div
@@ -204,12 +207,14 @@ export const Row = memo(function Row(props: RowProps) {
         />
       </chakra.span>
       <chakra.div role="cell">
-        <PanGlyph
-          strip={strip}
-          onPreview={(pan: Pan) => live.preview(set({ pan }))}
-          onCommit={(pan: Pan) => void edit(set({ pan }))}
-          onCancel={revert}
-        />
+        {wide === null && (
+          <PanGlyph
+            strip={strip}
+            onPreview={(pan: Pan) => live.preview(set({ pan }))}
+            onCommit={(pan: Pan) => void edit(set({ pan }))}
+            onCancel={revert}
+          />
+        )}
       </chakra.div>
       {columns.showsReduction && (
         <chakra.span
@@ -239,7 +244,7 @@ export const Row = memo(function Row(props: RowProps) {
       </span>
       <span role="cell">
         {strip.kind === "mix" ? (
-          <chakra.span color="quiet">out 1–2</chakra.span>
+          <chakra.span color="quiet">{wide ? `out ${wide}` : "out 1–2"}</chakra.span>
         ) : (
           <Choice
             label={`${strip.name} plays to`}
