@@ -8,7 +8,15 @@ low enough.
 import numpy as np
 
 from gemischt.core.audio import Audio, Counts, Single
-from gemischt.core.dsp.interpolation import LONG_FIRST, SECOND, find_points, kept_samples, lag_samples, top_at
+from gemischt.core.dsp.interpolation import (
+    LONG_FIRST,
+    SECOND,
+    find_points,
+    kept_samples,
+    lag_samples,
+    top_at,
+    tops_at,
+)
 from gemischt.core.dsp.jit import (
     AUDIO,
     COUNTS,
@@ -19,14 +27,16 @@ from gemischt.core.dsp.jit import (
     inline_kernel,
     kernel,
 )
+from gemischt.core.dsp.mixing import delay_in_place
 from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.simd import N_SINGLES, store
 from gemischt.core.dsp.table import in_table
 
 FILTERS = (LONG_FIRST, SECOND)
 INTERPOLATOR_LAG_SAMPLES = lag_samples(LONG_FIRST)
 KEPT_SAMPLES = kept_samples(LONG_FIRST)
 CEILING, DRIVE, MIX, RELEASE = range(4)
-AVERAGE_AT, HEAD, LENGTH, CLOCK, RING_AT = range(5)
+AVERAGE_AT, HEAD, LENGTH, CLOCK = range(4)
 RELEASED, SUM = range(2)
 _SEGMENT = 256
 _LOUDEST = 1e9
@@ -43,8 +53,8 @@ def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, secon
     """Highest true peak of all channels at each sample, into (1, >= n)."""
     keep = KEPT_SAMPLES
     joint = np.empty(keep + _SEGMENT, np.float32)
-    scratch = np.empty((4, 4 * _SEGMENT + 4), np.float32)
-    points = scratch[0]
+    points, doubled = np.empty(4 * _SEGMENT + 4, np.float32), np.empty(4 * _SEGMENT, np.float32)
+    tops = np.empty(4 * _SEGMENT, np.float32)
     peaks[0, :n_samples] = 0.0
     for channel in range(audio.shape[0]):
         for i in range(keep):
@@ -53,14 +63,16 @@ def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, secon
             n = min(_SEGMENT, n_samples - start)
             for i in range(n):
                 joint[keep + i] = min(max(audio[channel, start + i], -_LOUDEST), _LOUDEST)
-            find_points(points, scratch[1], scratch[2:], joint, n, first, second)
+            find_points(points, doubled, joint, n, first, second)
+            whole = n - n % N_SINGLES
+            for k in range(0, 4 * whole, N_SINGLES):
+                store(tops, k, tops_at(points, 1 + k))
+            for k in range(4 * whole, 4 * n):
+                tops[k] = top_at(points, 1 + k)
+            row = peaks[0, start : start + n]
             for i in range(n):
-                at = 4 * i + 1
-                highest = max(max(abs(points[at]), abs(points[at + 1])), max(abs(points[at + 2]), abs(points[at + 3])))
-                if highest > 0.0:
-                    for k in range(at, at + 4):
-                        highest = max(highest, top_at(points, k))
-                peaks[0, start + i] = max(peaks[0, start + i], highest)
+                highest = max(max(tops[4 * i], tops[4 * i + 1]), max(tops[4 * i + 2], tops[4 * i + 3]))
+                row[i] = max(row[i], highest)
             for i in range(keep):
                 joint[i] = joint[n + i]
         for i in range(keep):
@@ -68,58 +80,76 @@ def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, secon
 
 
 @inline_kernel
-def _limit_piece(
-    audio: Audio,
+def _ask_for_gains(gains: Audio, n_samples: int, pieces: Counts, coefs: Audio) -> None:
+    """Peaks become the gains that bring them under the ceiling."""
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        row, gone = gains[0, first:last], first - line_begin(pieces, k)
+        ceilings, ceiling_step = coefs[2 * k, CEILING], step_of(pieces, coefs, k, CEILING)
+        drives, drive_step = coefs[2 * k, DRIVE], step_of(pieces, coefs, k, DRIVE)
+        for i in range(row.size):
+            ceiling, drive = ceilings + ceiling_step * (gone + i), drives + drive_step * (gone + i)
+            row[i] = ceiling / max(drive * row[i], ceiling)
+
+
+@inline_kernel
+def _follow_gains(
     gains: Audio,
-    first: int,
-    last: int,
+    n_samples: int,
     pieces: Counts,
     coefs: Audio,
-    k: int,
     queue: Audio,
     queue_clock: Counts,
     averaged: Audio,
     counts: Counts,
     state: Audio,
-    ring: Audio,
 ) -> None:
-    begin = line_begin(pieces, k)
-    window = queue.size
-    ceiling_step, drive_step = step_of(pieces, coefs, k, CEILING), step_of(pieces, coefs, k, DRIVE)
-    mix_step, release_step = step_of(pieces, coefs, k, MIX), step_of(pieces, coefs, k, RELEASE)
-    for i in range(first, last):
-        within = i - begin
-        ceiling = coefs[2 * k, CEILING] + ceiling_step * within
-        drive = coefs[2 * k, DRIVE] + drive_step * within
-        mix = coefs[2 * k, MIX] + mix_step * within
-        release = coefs[2 * k, RELEASE] + release_step * within
-        peak = gains[0, i]
-        needed = ceiling / max(drive * peak, ceiling)
-        clock = counts[CLOCK]
-        if counts[LENGTH] > 0 and queue_clock[counts[HEAD]] <= clock - window:
-            counts[HEAD] = _wrapped(counts[HEAD] + 1, window)
-            counts[LENGTH] -= 1
-        while counts[LENGTH] > 0 and queue[_wrapped(counts[HEAD] + counts[LENGTH] - 1, window)] >= needed:
-            counts[LENGTH] -= 1
-        slot = _wrapped(counts[HEAD] + counts[LENGTH], window)
-        queue[slot] = needed
-        queue_clock[slot] = clock
-        counts[LENGTH] += 1
-        lowest = queue[counts[HEAD]]
-        released = min(lowest, lowest + (state[RELEASED] - lowest) * release)
-        state[RELEASED] = released
-        state[SUM] += released - averaged[counts[AVERAGE_AT]]
-        averaged[counts[AVERAGE_AT]] = released
-        counts[AVERAGE_AT] = _wrapped(counts[AVERAGE_AT] + 1, averaged.size)
-        counts[CLOCK] = clock + 1
-        gain = 1.0 - mix + mix * min(1.0, state[SUM] / averaged.size)
-        gains[0, i] = gain
-        at = counts[RING_AT]
+    """The lowest gain that is asked for soon, released and averaged."""
+    window, n_averaged = queue.size, averaged.size
+    average_at, head, length, clock = counts[AVERAGE_AT], counts[HEAD], counts[LENGTH], counts[CLOCK]
+    released, total = state[RELEASED], state[SUM]
+    share = 1.0 / n_averaged
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        row, gone = gains[0, first:last], first - line_begin(pieces, k)
+        releases, release_step = coefs[2 * k, RELEASE], step_of(pieces, coefs, k, RELEASE)
+        for i in range(row.size):
+            needed = row[i]
+            if length > 0 and queue_clock[head] <= clock - window:
+                head = _wrapped(head + 1, window)
+                length -= 1
+            while length > 0 and queue[_wrapped(head + length - 1, window)] >= needed:
+                length -= 1
+            slot = _wrapped(head + length, window)
+            queue[slot] = needed
+            queue_clock[slot] = clock
+            length += 1
+            lowest = queue[head]
+            released = min(lowest, lowest + (released - lowest) * (releases + release_step * (gone + i)))
+            total += released - averaged[average_at]
+            averaged[average_at] = released
+            average_at = _wrapped(average_at + 1, n_averaged)
+            clock += 1
+            row[i] = min(1.0, share * total)
+    counts[AVERAGE_AT], counts[HEAD], counts[LENGTH], counts[CLOCK] = average_at, head, length, clock
+    state[RELEASED], state[SUM] = released, total
+
+
+@inline_kernel
+def _apply_gains(audio: Audio, gains: Audio, n_samples: int, pieces: Counts, coefs: Audio) -> None:
+    """Turn the delayed audio, and keep in ``gains`` by how much, the drive left out."""
+    for k in range(n_pieces(pieces)):
+        first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        row, gone = gains[0, first:last], first - line_begin(pieces, k)
+        mixes, mix_step = coefs[2 * k, MIX], step_of(pieces, coefs, k, MIX)
+        drives, drive_step = coefs[2 * k, DRIVE], step_of(pieces, coefs, k, DRIVE)
+        for i in range(row.size):
+            mix = mixes + mix_step * (gone + i)
+            row[i] = 1.0 - mix + mix * row[i]
         for channel in range(audio.shape[0]):
-            oldest = ring[channel, at]
-            ring[channel, at] = audio[channel, i]
-            audio[channel, i] = oldest * drive * gain
-        counts[RING_AT] = _wrapped(at + 1, ring.shape[1])
+            turned = audio[channel, first:last]
+            for i in range(row.size):
+                turned[i] *= (drives + drive_step * (gone + i)) * row[i]
 
 
 @in_table
@@ -138,6 +168,7 @@ def _limit_piece(
     COUNTS,
     VECTOR,
     AUDIO,
+    COUNTS,
 )
 def limit(
     audio: Audio,
@@ -154,6 +185,7 @@ def limit(
     counts: Counts,
     state: Audio,
     ring: Audio,
+    ring_at: Counts,
 ) -> None:
     """Limit in place, all channels by one gain, delayed by the ring's length.
 
@@ -164,12 +196,13 @@ def limit(
         history: (n_channels, KEPT_SAMPLES) the latest samples, oldest first.
         queue, queue_clock: (window,) rising candidates for the running minimum, the head being it, and their age.
         averaged: (lookahead,) ring of released gains.
-        counts: (5,) place in that ring, queue's head and length, samples so far, place in the audio ring.
+        counts: (4,) place in that ring, queue's head and length, samples so far.
         state: (2,) released gain, sum of the averaging ring.
-        ring: (n_channels, latency).
+        ring, ring_at: (n_channels, latency) the audio that waits, and the place of its oldest sample.
     """
     # Until its gain is known, a sample's place holds its peak.
     _find_peaks(gains, audio, n_samples, first, second, history)
-    for k in range(n_pieces(pieces)):
-        start, end = piece_first(pieces, k), piece_last(pieces, k, n_samples)
-        _limit_piece(audio, gains, start, end, pieces, coefs, k, queue, queue_clock, averaged, counts, state, ring)
+    _ask_for_gains(gains, n_samples, pieces, coefs)
+    _follow_gains(gains, n_samples, pieces, coefs, queue, queue_clock, averaged, counts, state)
+    delay_in_place(audio, n_samples, ring, ring_at)
+    _apply_gains(audio, gains, n_samples, pieces, coefs)

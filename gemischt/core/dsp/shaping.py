@@ -12,7 +12,7 @@ from numpy.polynomial.polynomial import polyadd
 
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.half_band import design_half_band, double_rate, halve_rate
+from gemischt.core.dsp.half_band import design_half_band, double_rate, double_rate_joined, halve_rate, split_phases
 from gemischt.core.dsp.jit import (
     AUDIO,
     FLOAT,
@@ -92,22 +92,6 @@ def bent_lanes(x: Any, bend: Any, rest: Any) -> Any:
 
 
 @inline_kernel
-def _interleave(out: Single, early: Single, late: Single) -> None:
-    for i in range(early.size):
-        out[2 * i] = early[i]
-        out[2 * i + 1] = late[i]
-
-
-@inline_kernel
-def _part(early: Single, late: Single, line: Single, start: int) -> None:
-    """The two phases of a line from a place on."""
-    both = line[start : start + 2 * early.size]
-    for i in range(early.size):
-        early[i] = both[2 * i]
-        late[i] = both[2 * i + 1]
-
-
-@inline_kernel
 def _bend(wave: Single, bend: float, bend_step: float, rest: float, rest_step: float) -> None:
     """Bend a stretch at eight times the rate; steps are those of a sample at the plain rate."""
     if bend_step != 0.0 or rest_step != 0.0:
@@ -170,8 +154,7 @@ def saturate(
         lines: (14, 64 + 8 * 256) scratch: what was kept, and what is new.
     """
     keep = 64
-    doubled = np.empty((2, 8 * 256), np.float32)
-    early, late = doubled[0], doubled[1]
+    early = np.empty(8 * 256, np.float32)
     x1, x2, x4, x8, early16, late16, y8 = lines[0], lines[1], lines[2], lines[3], lines[4], lines[5], lines[6]
     early8, late8, y4, early4, late4 = lines[7], lines[8], lines[9], lines[10], lines[11]
     early2, late2 = lines[12], lines[13]
@@ -193,21 +176,18 @@ def saturate(
             rest = coefs[2 * k, REST] + rest_step * (start - begin)
             for i in range(n):
                 x1[keep + i] = min(max(audio[channel, start + i], -_LOUDEST), _LOUDEST)
-            double_rate(early[:n], late[:n], x1, first, keep)
-            _interleave(x2[new2], early[:n], late[:n])
-            double_rate(early[: 2 * n], late[: 2 * n], x2, second, keep)
-            _interleave(x4[new4], early[: 2 * n], late[: 2 * n])
-            double_rate(early[: 4 * n], late[: 4 * n], x4, third, keep)
-            _interleave(x8[new8], early[: 4 * n], late[: 4 * n])
+            double_rate_joined(x2[new2], x1, first, keep)
+            double_rate_joined(x4[new4], x2, second, keep)
+            double_rate_joined(x8[new8], x4, third, keep)
             double_rate(early16[new8], late16[new8], x8, fourth, keep)
             _bend(early16[new8], bend, bend_step, rest, rest_step)
             _bend(late16[new8], bend, bend_step, rest, rest_step)
             halve_rate(y8[new8], early16, late16, fourth, keep)
-            _part(early8[new4], late8[new4], y8, keep - 3)  # Three eighths of a sample later.
+            split_phases(early8[new4], late8[new4], y8, keep - 3)  # Three eighths of a sample later.
             halve_rate(y4[new4], early8, late8, third, keep)
-            _part(early4[new2], late4[new2], y4, keep)
+            split_phases(early4[new2], late4[new2], y4, keep)
             halve_rate(early[: 2 * n], early4, late4, second, keep)
-            _part(early2[new1], late2[new1], early, 0)
+            split_phases(early2[new1], late2[new1], early, 0)
             halve_rate(early[:n], early2, late2, first, keep)
             for i in range(n):
                 wet[channel, start + i] = early[i]
@@ -234,7 +214,7 @@ def take_offset_out(wet: Audio, dry: Audio, n_samples: int, feedback: float, sta
         before, passed = state[channel, 0], state[channel, 1]
         for i in range(n_samples):
             added = wet[channel, i] - dry[channel, i]
-            passed = added - before + feedback * passed
+            passed = fma(feedback, passed, added - before)
             before = added
             wet[channel, i] = dry[channel, i] + passed
         state[channel, 0] = before

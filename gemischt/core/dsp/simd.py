@@ -201,11 +201,44 @@ def _shifted_in(_context: Any, value: Any, first: Any, fifth: Any) -> Any:
 
 @intrinsic
 def _where(_context: Any, mask: Any, value: Any, other: Any) -> Any:
+    lanes = mask
+
     def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
         mask, value, other = arguments
-        return builder.select(builder.fcmp_ordered(">", mask, ir.Constant(_VECTOR, [0.0] * N_LANES)), value, other)
+        nothing = ir.Constant(lanes.vector, [0.0] * lanes.n_lanes)
+        return builder.select(builder.fcmp_ordered(">", mask, nothing), value, other)
 
-    return EIGHT(EIGHT, EIGHT, EIGHT), generate
+    return lanes(lanes, lanes, lanes), generate
+
+
+def _picked(order_of: Callable[[int], list[int]]) -> Any:
+    """An intrinsic that takes lanes of two values, those of the second counted on from the first's."""
+
+    @intrinsic
+    def pick(_context: Any, first: Any, second: Any) -> Any:
+        order = order_of(first.n_lanes)
+
+        def generate(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+            lower, upper = arguments
+            return _pick(builder, lower, upper, order)
+
+        return first(first, first), generate
+
+    return pick
+
+
+def _alternating(n_lanes: int, begin: int) -> list[int]:
+    return [begin + k // 2 + (n_lanes if k % 2 else 0) for k in range(n_lanes)]
+
+
+lower_alternating = _picked(lambda n_lanes: _alternating(n_lanes, 0))
+"""The lower halves of two values, in turn a lane of each."""
+upper_alternating = _picked(lambda n_lanes: _alternating(n_lanes, n_lanes // 2))
+"""The upper halves of two values, in turn a lane of each."""
+every_even = _picked(lambda n_lanes: list(range(0, 2 * n_lanes, 2)))
+"""Every other lane of two values, from the first on."""
+every_odd = _picked(lambda n_lanes: list(range(1, 2 * n_lanes, 2)))
+"""Every other lane of two values, from the second on."""
 
 
 @intrinsic
@@ -274,7 +307,7 @@ without_traces = cast(Any, _without_traces)
 shifted_in = cast(Any, _shifted_in)
 """shifted_in(eight, first, fifth): both halves moved up by one lane, a number put into the first lane of each."""
 where = cast(Any, _where)
-"""where(mask, eight, other): the one where the mask is greater than zero, the other elsewhere."""
+"""where(mask, lanes, other): the one where the mask is greater than zero, the other elsewhere."""
 held_within = cast(Any, _held_within)
 """held_within(lanes, least, most): no less and no more, lane by lane."""
 

@@ -88,9 +88,9 @@ def _look_between(
     state: Audio,
     counts: Counts,
 ) -> None:
-    """Raise the true peak; ``part`` begins with the samples that are kept, ``scratch`` has four rows."""
+    """Raise the true peak; ``part`` begins with the samples that are kept, ``scratch`` has two rows."""
     points = scratch[0]
-    find_points(points, scratch[1], scratch[2:], part, n_samples, first, second)
+    find_points(points, scratch[1], part, n_samples, first, second)
     highest = highest_single(points, 1, 4 * n_samples + 1)
     if highest * MOST_OVER_POINTS <= state[TRUE_PEAK]:
         return
@@ -115,7 +115,7 @@ def _measure_signal(
 ) -> None:
     # A place is looked for only when a segment raises the peak.
     keep = KEPT_SAMPLES
-    scratch = np.empty((4, 4 * _SEGMENT + 4), np.float32)
+    scratch = np.empty((2, 4 * _SEGMENT + 4), np.float32)
     joint = np.empty(keep + _SEGMENT, np.float32)
     for channel in range(audio.shape[0]):
         row = audio[channel, :n_samples]
