@@ -13,6 +13,7 @@ from gemischt.core.engine.tap_reader import StretchS
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json
+from gemischt.operations.side_by_side import SideBySide
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 
@@ -29,7 +30,7 @@ def measure_session(workspace: Workspace, session: Session, progress: Progress =
         workspace.measuring,
         ThreadPoolExecutor(_THREADS, thread_name_prefix="measure", initializer=step_back) as pool,
     ):
-        return measure_song(session, media.samples, hashes, workspace.renders, report=progress, pool=pool)
+        return measure_song(session, media.samples, hashes, workspace.renders, report=progress, team=SideBySide(pool))
 
 
 def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:

@@ -3,6 +3,8 @@
 placement     input pick-up, pan and width as gain matrices
 specs         what an operation is, as frozen data
 blueprint     session -> list of specs in topological order, latencies aligned
+sheet         the sheet a blueprint is drawn on: buffers with their lags, and operations in order
+listening     detectors on the sheet: who turns something down hears a key, finds its levels, decides, is waited for
 operations    specs -> objects that work on buffers block by block
 probe         a closer look at one strip while it plays
 plan          buffers and operations; takes over state from a plan before

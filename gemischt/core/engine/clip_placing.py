@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.specs import ClipPlacement, Fade
-from gemischt.core.session.document import Clip
+from gemischt.core.session.document import Clip, Session
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
 CUT_FADE_MS = 2.0
@@ -22,6 +22,13 @@ def place_clips(
     placed = [_place(clip, len(media[clip.media]), sample_rate_hz) for clip in clips]
     _meet(placed)
     return tuple(_faded(item, sample_rate_hz) for item in placed)
+
+
+def song_length_samples(session: Session, media: Mapping[str, MediaSamples]) -> int:
+    """The end of the last clip."""
+    rate = session.sample_rate_hz
+    placed = (clip for strip in session.strips for clip in place_clips(strip.clips, media, sample_rate_hz=rate))
+    return max((clip.start_samples + clip.length_samples for clip in placed), default=0)
 
 
 @dataclass

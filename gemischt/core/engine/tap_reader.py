@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
-from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import POST_FADER, PRE_FADER, SOURCE
+from gemischt.core.engine.clip_placing import song_length_samples
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.session.document import Session, Tap
 from gemischt.core.units import gain_to_db, power_to_db, s_to_samples
@@ -48,7 +48,7 @@ def stretch_of(session: Session, media: Media, stretch_s: StretchS | None) -> St
     start = s_to_samples(start_s, session.sample_rate_hz)
     if end_s is not None:
         return Stretch(start, s_to_samples(end_s, session.sample_rate_hz))
-    return Stretch(start, max(start, draw_blueprint(session, media).length_samples))
+    return Stretch(start, max(start, song_length_samples(session, media)))
 
 
 class StripLevels:

@@ -28,6 +28,8 @@ Name = Annotated[str, Field(min_length=1, max_length=200)]
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 StripKind = Literal["track", "bus", "return", "mix", "ghost"]
 Tap = Literal["pre-chain", "pre-fader", "post-fader"]
+StripTap = tuple[str, Tap]
+"""A strip's id, and where on it its signal is read."""
 InputPickUp = Literal["as-is", "mono-sum", "left", "right", "mid", "side", "swap"]
 PanMode = Literal["balance", "fold", "two-handed"]
 FadeShape = Literal["linear", "equal-power"]

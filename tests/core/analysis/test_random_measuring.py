@@ -18,6 +18,7 @@ from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.document import Session, Tap
 from gemischt.core.session.validation import parse_session
 from gemischt.core.units import gain_to_db
+from gemischt.operations.side_by_side import SideBySide
 from tests.core.engine.test_random_graphs import random_document
 from tests.support.plain_mix import plain_mix
 from tests.support.sessions import Bench, silence
@@ -85,7 +86,7 @@ class RandomMeasuringTest(unittest.TestCase):
                 store = MemoryRenders()
                 audible += self.assert_measured_as_played(session, store)
                 with ThreadPoolExecutor(3) as pool:
-                    together = measure_song(session, self.bench.media, HASHES, MemoryRenders(), pool=pool)
+                    together = measure_song(session, self.bench.media, HASHES, MemoryRenders(), team=SideBySide(pool))
                 kept = measure_song(session, self.bench.media, HASHES, store)
                 self.assertEqual(peaks_of(together), peaks_of(kept))
         self.assertGreater(audible, 60)

@@ -21,6 +21,7 @@ from gemischt.core.metering.stereo import StereoMeter
 from gemischt.core.metering.summary import summarize
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
+from gemischt.operations.side_by_side import SideBySide
 from tests.support.sessions import Bench, compressor, eq
 from tests.support.signals import RATE_HZ, noise, sine
 
@@ -155,7 +156,7 @@ class AgreementTest(MeasuringCase):
         alone = self.measure()
         self.store = MemoryRenders()
         with ThreadPoolExecutor(3) as pool:
-            together = self.measure(pool=pool)
+            together = self.measure(team=SideBySide(pool))
         self.assertEqual(alone, together)
 
     def test_a_bus_without_a_chain_can_be_heard_before_it(self) -> None:
@@ -322,7 +323,7 @@ class IncrementalTest(MeasuringCase):
 
         for pool in (None, ThreadPoolExecutor(2)):
             with self.subTest(pool=pool is not None), self.assertRaises(Cancelled):
-                self.measure(report=stop, pool=pool)
+                self.measure(report=stop, team=SideBySide(pool) if pool else None)
             if pool is not None:
                 pool.shutdown()
 

@@ -5,11 +5,9 @@ plays it instead of rendering it, while it is still being written if need be. Wh
 fingerprint of all that feeds it.
 """
 
-import threading
-from collections.abc import Mapping, Sequence
-from concurrent.futures import Executor
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from queue import SimpleQueue
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -24,9 +22,7 @@ from gemischt.core.analysis.cache.figures import (
 )
 from gemischt.core.analysis.cache.fingerprints import StripPrints, fingerprints
 from gemischt.core.analysis.cache.renders import RenderStore
-from gemischt.core.analysis.measurement.background import BackgroundStep
 from gemischt.core.analysis.measurement.gain_shift import GainShift, gain_shift_of, turned
-from gemischt.core.analysis.measurement.growing_render import GrowingRender
 from gemischt.core.analysis.measurement.results import (
     MixCurve,
     Reduction,
@@ -37,7 +33,6 @@ from gemischt.core.analysis.measurement.results import (
     levels_to_json,
     rounded_lufs,
 )
-from gemischt.core.analysis.measurement.schedule import Events, follow
 from gemischt.core.analysis.measurement.strip_meters import (
     BLOCK_SAMPLES,
     Keeper,
@@ -46,16 +41,18 @@ from gemischt.core.analysis.measurement.strip_meters import (
     onset_of,
     processor_name,
 )
-from gemischt.core.analysis.sub_sessions.strip import Alone, StripTap, pre_chain_taps, strip_alone, strip_from_its_fader
+from gemischt.core.analysis.measurement.team import Growing, OneAfterTheOther, Team
+from gemischt.core.analysis.sub_sessions.strip import Alone, pre_chain_taps, strip_alone, strip_from_its_fader
 from gemischt.core.audio import MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import pre_chain_buffer, work_buffer
+from gemischt.core.engine.clip_placing import song_length_samples
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.tap_reader import Media, Report, no_report
 from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.document import Session, Strip, StripTap
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none
 
@@ -67,7 +64,7 @@ def measure_song(
     store: RenderStore,
     *,
     report: Report = no_report,
-    pool: Executor | None = None,
+    team: Team | None = None,
 ) -> SongMeasurement:
     """Measure every strip at every stage, from the beginning to the end of the last clip.
 
@@ -75,18 +72,18 @@ def measure_song(
         media_hashes: hash of the content of each media id.
         store: where rendered audio and figures are found and kept.
         report: called often with the share that is done; what it raises stops the work.
-        pool: where strips are rendered side by side, and meters read a block while the next is rendered.
+        team: who measures strips; without one it is done one after the other.
     """
     session = with_solo_applied(session)
-    length = draw_blueprint(session, media).length_samples
+    length = song_length_samples(session, media)
     prints = fingerprints(session, media_hashes, length)
-    work = _Measuring(session, media, prints, store, length, report, pool)
+    work = _Measuring(session, media, prints, store, length, report, team or OneAfterTheOther())
     strips = work.run()
     return SongMeasurement(
         duration_s=length / session.sample_rate_hz,
         strips=strips,
         curve=work.mix_curve(),
-        rendered=work.rendered,
+        rendered=len(work.rendered),
         prints=prints,
     )
 
@@ -99,35 +96,30 @@ class _Measuring:
     store: RenderStore
     length: int
     report: Report
-    pool: Executor | None
-    rendered: int = 0
-    _done: int = 0
-    _counting: threading.Lock = field(default_factory=threading.Lock)
+    team: Team
+    # Strips that had to be rendered, and those that are done: a team may add to them from any thread.
+    rendered: list[str] = field(default_factory=list)
+    _done: list[str] = field(default_factory=list)
     # What is being rendered now, by fingerprint.
-    _arriving: dict[str, GrowingRender] = field(default_factory=dict)
+    _arriving: dict[str, Growing] = field(default_factory=dict)
     # Figures that have been read or kept, by key.
     _known: dict[str, dict[str, Any]] = field(default_factory=dict)
-    # Strips that others can follow now.
-    _begun: Events = field(default_factory=SimpleQueue)
 
     def run(self) -> dict[str, StripMeasurement]:
         """Every strip, in document order."""
-        if self.pool is None:
-            found = {strip_id: self._measure(strip_id) for strip_id in processing_order(self.session)}
-        else:
-            found = follow(self._sources(), self._measure, self.pool, self._begun)
+        found = self.team.measure(self._sources(), self._measure)
         return {strip.id: found[strip.id] for strip in self.session.strips}
 
     def _sources(self) -> dict[str, set[str]]:
         """What each strip hears, those left out that are played from their clips."""
-        sources: dict[str, set[str]] = {strip.id: set() for strip in self.session.strips}
+        sources: dict[str, set[str]] = {strip_id: set() for strip_id in processing_order(self.session)}
         for edge in edges_of(self.session):
             if edge.source != edge.destination and not plays_itself(self.session.strip(edge.source)):
                 sources[edge.destination].add(edge.source)
         return sources
 
     def _tell(self) -> None:
-        self.report(self._done / len(self.session.strips))
+        self.report(len(self._done) / len(self.session.strips))
 
     def _measure(self, strip_id: str) -> StripMeasurement:
         strip = self.session.strip(strip_id)
@@ -142,8 +134,7 @@ class _Measuring:
             # Nobody hears the mix, so that it is not kept.
             (self._render_with_chain if strip.kind == "mix" else self._render_from_fader)(strip)
         measured = self._gather(strip, prints, turn)
-        with self._counting:
-            self._done += 1
+        self._done.append(strip_id)
         self._tell()
         return measured
 
@@ -207,7 +198,7 @@ class _Measuring:
     def _render_from_fader(self, strip: Strip) -> None:
         self._render(strip, strip_from_its_fader(self.session, strip, self.prints), with_chain=False)
 
-    def _audio(self, tap: StripTap, arriving: list[GrowingRender]) -> MediaSamples:
+    def _audio(self, tap: StripTap, arriving: list[Growing]) -> MediaSamples:
         """What a strip is at a tap; what is still being rendered is added to ``arriving``."""
         strip_id, point = tap
         fingerprint = self.prints[strip_id].at(point)
@@ -223,29 +214,31 @@ class _Measuring:
             raise LookupError(f"the render of {strip_id} was not kept")
         return samples
 
-    def _plan_of(self, strip: Strip, alone: Alone, *, keeps_pre_chain: bool) -> tuple[Plan, list[GrowingRender]]:
+    def _plan_of(self, alone: Alone, taps: Collection[StripTap]) -> tuple[Plan, list[Growing]]:
         """A strip's small session, ready to run, and what has to be waited for while it runs."""
-        arriving: list[GrowingRender] = []
+        arriving: list[Growing] = []
         media = {**self.media, **{media_id: self._audio(tap, arriving) for media_id, tap in alone.taps.items()}}
-        blueprint = draw_blueprint(alone.session, media, alone=strip.id, keeps_pre_chain=keeps_pre_chain)
+        blueprint = draw_blueprint(alone.session, media, taps=taps)
         return Plan(blueprint, media, max_block=BLOCK_SAMPLES), arriving
 
     def _render(self, strip: Strip, alone: Alone, *, with_chain: bool) -> None:
-        with self._counting:
-            self.rendered += 1
+        self.rendered.append(strip.id)
         prints = self.prints[strip.id]
         kept = self._kept_buffers(strip, prints) if with_chain else {}
-        plan, arriving = self._plan_of(strip, alone, keeps_pre_chain=pre_chain_buffer(strip.id) in kept.values())
+        taps: set[StripTap] = {(strip.id, "pre-fader"), (strip.id, "post-fader")}
+        if pre_chain_buffer(strip.id) in kept.values():
+            taps.add((strip.id, "pre-chain"))
+        plan, arriving = self._plan_of(alone, taps)
         total = self.length + max(plan.blueprint.lags.values(), default=0)
         watching = StripMeters(plan, strip, self.session.sample_rate_hz)
         try:
             if with_chain:
                 watching.chain(strip, late=self._has_late_feeds(prints))
                 for fingerprint, buffer in kept.items():
-                    keeper = Keeper(self.store, fingerprint, plan, buffer, total)
+                    keeper = Keeper(self.store, self.team, fingerprint, plan, buffer, total)
                     watching.keep(keeper)
                     self._arriving[fingerprint] = keeper.arriving
-                self._begun.put((strip.id, None))
+                self.team.begun(strip.id)
             if strip.kind == "mix":
                 self._watch_mix(watching)
             elif not with_chain:
@@ -279,14 +272,14 @@ class _Measuring:
             buffers[prints.pre_fader] = work_buffer(strip.id)
         return buffers
 
-    def _run(self, plan: Plan, watching: StripMeters, arriving: list[GrowingRender], total_samples: int) -> None:
-        with BackgroundStep(self.pool) as behind:
+    def _run(self, plan: Plan, watching: StripMeters, arriving: list[Growing], total_samples: int) -> None:
+        with self.team.behind() as do_behind:
             for position in range(0, total_samples, BLOCK_SAMPLES):
                 n_samples = min(BLOCK_SAMPLES, total_samples - position)
                 for coming in arriving:
                     coming.wait_for(position + n_samples)
                 plan.run_watched(position, n_samples, watching.watchers, leave_out=watching.unneeded)
-                behind.then(watching.see, watching.taken(), n_samples)
+                do_behind(partial(watching.see, watching.taken(), n_samples))
                 self._tell()
 
     def _keep(self, strip: Strip, prints: StripPrints, watching: StripMeters, *, with_chain: bool) -> None:

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from gemischt.core.analysis.cache.renders import RenderStore
 from gemischt.core.analysis.measurement.gain_shift import GainShift, turned, turned_stereo
-from gemischt.core.analysis.measurement.growing_render import GrowingRender
 from gemischt.core.analysis.measurement.results import MixCurve
+from gemischt.core.analysis.measurement.team import Team
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.buffer_names import strip_buffer, work_buffer
@@ -39,13 +39,15 @@ _WORKING_DB = 0.5
 class Keeper:
     """Writes one buffer of a plan to the store, its lag taken off."""
 
-    def __init__(self, store: RenderStore, fingerprint: str, plan: Plan, buffer: str, total_samples: int) -> None:
+    def __init__(
+        self, store: RenderStore, team: Team, fingerprint: str, plan: Plan, buffer: str, total_samples: int
+    ) -> None:
         self.fingerprint = fingerprint
         self.buffer = plan.buffers[buffer]
         self._skip = plan.blueprint.lags[buffer]
         self._writer = store.writer(fingerprint, max(0, total_samples - self._skip), self.buffer.shape[0])
         self._frames = np.empty((plan.max_block, self.buffer.shape[0]), np.float32)
-        self.arriving = GrowingRender(self._writer.samples)
+        self.arriving = team.growing(self._writer.samples)
 
     def take(self, audio: Single, n_samples: int) -> None:
         """The buffer's next block."""

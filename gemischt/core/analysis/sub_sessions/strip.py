@@ -9,15 +9,13 @@ from gemischt.core.engine.placement import centre_gain
 from gemischt.core.engine.tap_reader import Media
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Clip, Key, Keyed, Pan, Processor, Send, Session, Strip, Tap
+from gemischt.core.session.document import Clip, Key, Keyed, Pan, Processor, Send, Session, Strip, StripTap, Tap
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.units import finite_or_none, gain_to_db
 
 RAW = "~raw"
 """Marks a ghost that plays what a strip is before its chain."""
-
-StripTap = tuple[str, Tap]
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,70 @@
+"""Detectors on the sheet: who turns something down hears a key, finds its levels, decides, and is waited for."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from gemischt.core.engine import specs
+from gemischt.core.engine.buffer_names import signal_name
+from gemischt.core.engine.resolving import detector_eq
+from gemischt.core.engine.settings import Turning
+from gemischt.core.engine.sheet import Feed, Sheet
+from gemischt.core.engine.specs import Role
+from gemischt.core.processors.base import Detection
+from gemischt.core.session.document import DetectorFilter, Tap
+from gemischt.core.units import db_to_gain
+
+
+@dataclass
+class Listening:
+    """Who listens alike shares keys, known by where, how loud, filtered how and how late they are heard, and levels of
+    keys, known by how they are listened to. ``tap`` gives the buffer of a strip's tap."""
+
+    sheet: Sheet
+    tap: Callable[[str, Tap], str]
+    _keys: dict[tuple[str, float, DetectorFilter, int], str] = field(default_factory=dict)
+    _levels: dict[tuple[str, bool, Detection], str] = field(default_factory=dict)
+
+    def draw(self, turning: Turning) -> None:
+        """A processor that turns its buffer down."""
+        sheet = self.sheet
+        shape = turning.shape(self._draw_levels(turning, self._draw_key(turning)))
+        sheet.signals[shape.reduction] = sheet.buffers[turning.buffer].n_channels
+        sheet.add(shape)
+        sheet.wait(turning.id_of(Role.LOOKAHEAD), turning.buffer, shape.lookahead_samples)
+        sheet.add(turning.apply(shape.reduction))
+
+    def _draw_key(self, turning: Turning) -> str:
+        """The buffer that holds what it hears, its own signal or a key; who is earlier waits for the other."""
+        sheet, key, buffer = self.sheet, turning.processor.key, turning.buffer
+        source = buffer if key.source is None else self.tap(key.source, key.tap)
+        if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter():
+            return buffer
+        sheet.wait(turning.id_of(Role.KEY_WAIT), buffer, sheet.lags[source] - sheet.lags[buffer])
+        lag = sheet.lags[buffer]
+        heard_so = (source, key.gain_db, key.filter, lag)
+        if source != buffer and heard_so in self._keys:
+            return self._keys[heard_so]
+        name = signal_name(turning.strip, turning.processor.id, "key")
+        heard = sheet.buffer(name, sheet.buffers[source], lag=lag)
+        sheet.add(specs.Clear(turning.id_of(Role.KEY_CLEAR), heard))
+        sheet.mix(Feed(turning.id_of(Role.KEY), source, db_to_gain(key.gain_db)), heard, lag)
+        if key.filter != DetectorFilter():
+            sheet.process(turning.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_eq(key.filter)),), on=True)
+        if source != buffer:
+            self._keys[heard_so] = heard
+        return heard
+
+    def _draw_levels(self, turning: Turning, heard: str) -> str:
+        """The signal that holds the levels of what it hears."""
+        sheet = self.sheet
+        pairs = sheet.buffers[heard] == sheet.buffers[turning.buffer]
+        listening = (heard, pairs, turning.detection)
+        is_shared = heard in self._keys.values()
+        if is_shared and listening in self._levels:
+            return self._levels[listening]
+        levels = signal_name(turning.strip, turning.processor.id, "levels")
+        sheet.signals[levels] = sheet.buffers[heard].n_channels
+        sheet.add(specs.Detect(turning.id_of(Role.DETECT), heard, levels, pairs, turning.detection))
+        if is_shared:
+            self._levels[listening] = levels
+        return levels
