@@ -55,7 +55,7 @@ types: $(VENV)/.ready web/node_modules/.ready
 	@$(BIN)/gemischt openapi > docs/openapi.json
 	@$(BIN)/gemischt schema > docs/session.schema.json
 	@$(BIN)/gemischt parameters > web/src/api/parameters.gen.json
-	@cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
+	@cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts --default-non-nullable=false
 
 clean:
 	@rm -rf $(VENV) web/node_modules web/dist

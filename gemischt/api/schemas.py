@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
+from gemischt.core.processors.registry import KindName
 from gemischt.core.session.actions import AnyAction
 from gemischt.core.session.document import Id, Name, Session, SongTime
 from gemischt.core.session.presets import Preset
@@ -179,7 +180,7 @@ class JobStatus(BaseModel):
 class ProcessorListing(BaseModel):
     """A processor type and its parameter table as JSON Schema."""
 
-    kind: str
+    kind: KindName
     label: str
     takes_key: bool
     parameters: dict[str, Any]

@@ -28,7 +28,13 @@ HIGHEST_FREQUENCY_HZ = 22000.0
 class FrozenModel(BaseModel):
     """Base of every part of a document: immutable, no unknown fields, finite numbers only."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(
+        frozen=True,
+        extra="forbid",
+        allow_inf_nan=False,
+        # What is written out has every field; what comes in may leave out those with a default.
+        json_schema_serialization_defaults_required=True,
+    )
 
 
 def parameter(

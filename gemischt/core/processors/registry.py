@@ -1,7 +1,7 @@
 """The only list of processors: what may stand in a chain, and what the engine makes of it."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import BlockProcessor, GainShaper
@@ -20,6 +20,8 @@ from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
 
+KindName = Literal["eq", "compressor", "saturator", "limiter", "gain", "delay", "reverb"]
+
 
 @dataclass(frozen=True)
 class ProcessorKind:
@@ -29,7 +31,7 @@ class ProcessorKind:
     ``most_channels`` is 2 for what is stereo by nature, None for what takes any number.
     """
 
-    kind: str
+    kind: KindName
     label: str
     params: type[FrozenModel]
     worker: type[BlockProcessor] | type[GainShaper]
@@ -55,7 +57,7 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
 )
 
-_BY_KIND = {item.kind: item for item in PROCESSORS}
+_BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in PROCESSORS}
 
 
 def kind_of(processor_type: str) -> ProcessorKind:

@@ -1,3 +1,6 @@
+import createClient, { type Middleware } from "openapi-fetch";
+
+import type { paths } from "./schema.gen";
 import type { ErrorBody } from "./types";
 
 /** An error as the server tells it: what, where, and what to do. */
@@ -10,19 +13,20 @@ export class ServerError extends Error {
   }
 }
 
-export async function request<T>(method: string, path: string, body?: unknown): Promise<T> {
-  let response: Response;
-  try {
-    response = await fetch(path, {
-      method,
-      headers: body === undefined ? {} : { "Content-Type": "application/json" },
-      body: body === undefined ? null : JSON.stringify(body),
-    });
-  } catch {
-    throw new ServerError(0, unreachable());
-  }
-  if (!response.ok) throw await errorOf(response.status, await response.text());
-  return (response.status === 204 ? undefined : await response.json()) as T;
+const TELL_WHAT_WENT_WRONG: Middleware = {
+  onResponse: async ({ response }) => {
+    if (!response.ok) throw await errorOf(response.status, await response.text());
+  },
+  onError: ({ error }) => (error instanceof ServerError ? error : new ServerError(0, unreachable())),
+};
+
+/** The server's paths, each with what it takes and gives; what goes wrong is thrown as a ServerError. */
+export const server = createClient<paths>();
+server.use(TELL_WHAT_WENT_WRONG);
+
+/** What a call gives. */
+export async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {
+  return (await call).data as T;
 }
 
 /** Send a file as it is, with progress from 0 to 1. */

@@ -1,19 +1,7 @@
 import { QueryClient, useQuery } from "@tanstack/react-query";
 
-import { request, ServerError } from "./client";
-import type {
-  Difference,
-  Flow,
-  JobStatus,
-  PresetListing,
-  ProcessorListing,
-  PutAsideBody,
-  RackListing,
-  SessionListing,
-  SessionState,
-  SnapshotListing,
-  Wish,
-} from "./types";
+import { answer, server, ServerError } from "./client";
+import type { SessionState, Wish } from "./types";
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
@@ -36,7 +24,7 @@ const keys = {
 export function useSessions(deleted: boolean) {
   return useQuery({
     queryKey: keys.sessions(deleted),
-    queryFn: () => request<SessionListing[]>("GET", `/api/sessions?deleted=${deleted}`),
+    queryFn: () => answer(server.GET("/api/sessions", { params: { query: { deleted } } })),
     staleTime: 0,
   });
 }
@@ -44,21 +32,21 @@ export function useSessions(deleted: boolean) {
 export function useSession(id: string) {
   return useQuery({
     queryKey: keys.session(id),
-    queryFn: () => request<SessionState>("GET", `/api/sessions/${id}`),
+    queryFn: () => answer(server.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
   });
 }
 
 export function useProcessors() {
   return useQuery({
     queryKey: keys.processors,
-    queryFn: () => request<ProcessorListing[]>("GET", "/api/processors"),
+    queryFn: () => answer(server.GET("/api/processors")),
   });
 }
 
 export function usePresets() {
   return useQuery({
     queryKey: keys.presets,
-    queryFn: () => request<PresetListing[]>("GET", "/api/presets"),
+    queryFn: () => answer(server.GET("/api/presets")),
   });
 }
 
@@ -69,7 +57,8 @@ export function refreshPresets(): void {
 export function usePutAside(id: string) {
   return useQuery({
     queryKey: keys.putAside(id),
-    queryFn: () => request<PutAsideBody[]>("GET", `/api/sessions/${id}/put-aside`),
+    queryFn: () =>
+      answer(server.GET("/api/sessions/{session_id}/put-aside", { params: { path: { session_id: id } } })),
   });
 }
 
@@ -80,7 +69,8 @@ export function refreshPutAside(id: string): void {
 export function useSnapshots(id: string) {
   return useQuery({
     queryKey: keys.snapshots(id),
-    queryFn: () => request<SnapshotListing[]>("GET", `/api/sessions/${id}/snapshots`),
+    queryFn: () =>
+      answer(server.GET("/api/sessions/{session_id}/snapshots", { params: { path: { session_id: id } } })),
   });
 }
 
@@ -92,21 +82,30 @@ export function refreshSnapshots(id: string): void {
 export function useDifferences(id: string, snapshot: string, revision: number) {
   return useQuery({
     queryKey: keys.differences(id, snapshot, revision),
-    queryFn: () => request<Difference[]>("GET", `/api/sessions/${id}/snapshots/${snapshot}/differences`),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/snapshots/{snapshot_id}/differences", {
+          params: { path: { session_id: id, snapshot_id: snapshot } },
+        }),
+      ),
     enabled: snapshot !== "",
   });
 }
 
 export function useRacks() {
-  return useQuery({ queryKey: keys.racks, queryFn: () => request<RackListing[]>("GET", "/api/racks") });
+  return useQuery({ queryKey: keys.racks, queryFn: () => answer(server.GET("/api/racks")) });
 }
 
 /** The routing laid out; the last picture stays until the next is there. */
 export function useFlow(id: string, revision: number, folded: string[]) {
-  const query = folded.map((folder) => `folded=${encodeURIComponent(folder)}`).join("&");
   return useQuery({
     queryKey: keys.flow(id, revision, folded),
-    queryFn: () => request<Flow>("GET", `/api/sessions/${id}/flow?${query}`),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/flow", {
+          params: { path: { session_id: id }, query: { folded } },
+        }),
+      ),
     placeholderData: (before) => before,
     gcTime: 0,
   });
@@ -116,14 +115,19 @@ export function useFlow(id: string, revision: number, folded: string[]) {
 export function useWaveform(id: string, media: string) {
   return useQuery({
     queryKey: keys.waveform(id, media),
-    queryFn: () => request<number[]>("GET", `/api/sessions/${id}/media/${media}/waveform`),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/media/{media_id}/waveform", {
+          params: { path: { session_id: id, media_id: media } },
+        }),
+      ),
   });
 }
 
 export function useJobs() {
   return useQuery({
     queryKey: keys.jobs,
-    queryFn: () => request<JobStatus[]>("GET", "/api/jobs"),
+    queryFn: () => answer(server.GET("/api/jobs")),
     staleTime: 0,
     refetchInterval: (query) =>
       query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 400 : false,
@@ -178,21 +182,34 @@ function inOrder(id: string, post: (revision: number) => Promise<SessionState>):
 
 export function postEdit(id: string, action: Wish, evidenceRevision?: number): Promise<SessionState> {
   return inOrder(id, (revision) =>
-    request("POST", `/api/sessions/${id}/edits`, {
-      revision,
-      action,
-      evidence_revision: evidenceRevision ?? null,
-    }),
+    answer(
+      server.POST("/api/sessions/{session_id}/edits", {
+        params: { path: { session_id: id } },
+        body: { revision, action, evidence_revision: evidenceRevision ?? null },
+      }),
+    ),
   );
 }
 
 /** Make the session, or some strips, what a snapshot holds. */
 export function postTakeBack(id: string, snapshot: string, strips: string[]): Promise<SessionState> {
   return inOrder(id, (revision) =>
-    request("POST", `/api/sessions/${id}/snapshots/${snapshot}/take-back`, { revision, strips }),
+    answer(
+      server.POST("/api/sessions/{session_id}/snapshots/{snapshot_id}/take-back", {
+        params: { path: { session_id: id, snapshot_id: snapshot } },
+        body: { revision, strips },
+      }),
+    ),
   );
 }
 
 export function postStep(id: string, step: "undo" | "redo"): Promise<SessionState> {
-  return inOrder(id, (revision) => request("POST", `/api/sessions/${id}/${step}`, { revision }));
+  return inOrder(id, (revision) =>
+    answer(
+      server.POST(`/api/sessions/{session_id}/${step}`, {
+        params: { path: { session_id: id } },
+        body: { revision },
+      }),
+    ),
+  );
 }

@@ -727,7 +727,7 @@ export interface components {
              * Level
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /** Members */
             members: string[];
             /** Name */
@@ -750,7 +750,7 @@ export interface components {
              * @default clean
              * @enum {string}
              */
-            rack: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
+            rack?: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
             /** Strip */
             strip: string;
             /**
@@ -772,7 +772,7 @@ export interface components {
              * @default squash
              * @enum {string}
              */
-            rack: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
+            rack?: "clean" | "squash" | "only-top" | "only-bottom" | "scooped-mids" | "short-room";
             /** Strip */
             strip: string;
             /**
@@ -815,7 +815,7 @@ export interface components {
              * Send
              * @default -12
              */
-            level_db: number | null;
+            level_db?: number | null;
             /** Strips */
             strips: string[];
             /**
@@ -823,7 +823,7 @@ export interface components {
              * @default post-fader
              * @enum {string}
              */
-            tap: "pre-chain" | "pre-fader" | "post-fader";
+            tap?: "pre-chain" | "pre-fader" | "post-fader";
             /** To */
             to: string;
             /**
@@ -844,7 +844,7 @@ export interface components {
              * @default bus
              * @enum {string}
              */
-            kind: "bus" | "return";
+            kind?: "bus" | "return";
             /** Name */
             name: string;
             /**
@@ -859,7 +859,7 @@ export interface components {
          */
         AddTracks: {
             /** Tracks */
-            tracks: components["schemas"]["NewTrack"][];
+            tracks: components["schemas"]["NewTrack-Input"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -894,9 +894,9 @@ export interface components {
          */
         Clip: {
             /** Fade in */
-            fade_in_s?: number | null;
+            fade_in_s: number | null;
             /** Fade out */
-            fade_out_s?: number | null;
+            fade_out_s: number | null;
             /**
              * Fade Shape
              * @default linear
@@ -909,7 +909,7 @@ export interface components {
              */
             gain_db: number | null;
             /** Length S */
-            length_s?: number | null;
+            length_s: number | null;
             /** Media */
             media: string;
             /**
@@ -944,34 +944,34 @@ export interface components {
              * @default linear
              * @enum {string}
              */
-            fade_shape: "linear" | "equal-power";
+            fade_shape?: "linear" | "equal-power";
             /**
              * Clip gain
              * @default 0
              */
-            gain_db: number | null;
+            gain_db?: number | null;
             /** Length S */
             length_s?: number | null;
             /**
              * Offset S
              * @default 0
              */
-            offset_s: number;
+            offset_s?: number;
             /**
              * Reversed
              * @default false
              */
-            reversed: boolean;
+            reversed?: boolean;
             /**
              * Start S
              * @default 0
              */
-            start_s: number;
+            start_s?: number;
             /** Strip */
             strip: string;
         };
         /** Compressor */
-        Compressor: {
+        "Compressor-Input": {
             /** Id */
             id: string;
             /**
@@ -981,7 +981,46 @@ export interface components {
              *       "tap": "pre-fader"
              *     }
              */
-            key: components["schemas"]["Key"];
+            key?: components["schemas"]["Key-Input"];
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "attack_ms": 5,
+             *       "detector": "peak",
+             *       "hold_ms": 0,
+             *       "knee_db": 6,
+             *       "lookahead_ms": 0,
+             *       "makeup_db": 0,
+             *       "mix": 1,
+             *       "ratio": 4,
+             *       "release_ms": 120,
+             *       "stereo_link": 1,
+             *       "threshold_db": -24
+             *     }
+             */
+            params?: components["schemas"]["CompressorParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "compressor";
+        };
+        /** Compressor */
+        "Compressor-Output": {
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "filter": {},
+             *       "gain_db": 0,
+             *       "tap": "pre-fader"
+             *     }
+             */
+            key: components["schemas"]["Key-Output"];
             /**
              * On
              * @default true
@@ -1002,7 +1041,7 @@ export interface components {
              *       "threshold_db": -24
              *     }
              */
-            params: components["schemas"]["CompressorParams"];
+            params: components["schemas"]["CompressorParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1015,7 +1054,73 @@ export interface components {
          *
          *     ``ratio`` and ``range_db`` may be ``null``: endless ratio, unlimited reduction.
          */
-        CompressorParams: {
+        "CompressorParams-Input": {
+            /**
+             * Attack
+             * @default 5
+             */
+            attack_ms?: number;
+            /**
+             * Detector
+             * @default peak
+             * @enum {string}
+             */
+            detector?: "peak" | "rms";
+            /**
+             * Hold
+             * @default 0
+             */
+            hold_ms?: number;
+            /**
+             * Knee
+             * @default 6
+             */
+            knee_db?: number;
+            /**
+             * Lookahead
+             * @default 0
+             */
+            lookahead_ms?: number;
+            /**
+             * Make-up
+             * @default 0
+             */
+            makeup_db?: number;
+            /**
+             * Mix
+             * @default 1
+             */
+            mix?: number;
+            /** Range */
+            range_db?: number | null;
+            /**
+             * Ratio
+             * @default 4
+             */
+            ratio?: number | null;
+            /**
+             * Release
+             * @default 120
+             */
+            release_ms?: number;
+            /**
+             * Stereo link
+             * @default 1
+             */
+            stereo_link?: number;
+            /**
+             * Threshold
+             * @default -24
+             */
+            threshold_db?: number;
+        };
+        /**
+         * CompressorParams
+         * @description Downward compression of what exceeds the threshold.
+         *
+         *     ``ratio`` and ``range_db`` may be ``null``: endless ratio, unlimited reduction.
+         */
+        "CompressorParams-Output": {
             /**
              * Attack
              * @default 5
@@ -1053,7 +1158,7 @@ export interface components {
              */
             mix: number;
             /** Range */
-            range_db?: number | null;
+            range_db: number | null;
             /**
              * Ratio
              * @default 4
@@ -1103,7 +1208,32 @@ export interface components {
             name: string;
         };
         /** Delay */
-        Delay: {
+        "Delay-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "feedback": 0.35,
+             *       "ping_pong": false,
+             *       "time_ms": 350,
+             *       "wet": 1,
+             *       "width": 1
+             *     }
+             */
+            params?: components["schemas"]["DelayParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "delay";
+        };
+        /** Delay */
+        "Delay-Output": {
             /** Id */
             id: string;
             /**
@@ -1120,7 +1250,7 @@ export interface components {
              *       "width": 1
              *     }
              */
-            params: components["schemas"]["DelayParams"];
+            params: components["schemas"]["DelayParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1133,18 +1263,57 @@ export interface components {
          *
          *     The cuts lie inside the feedback, so that each repeat is filtered once more; null leaves that side open.
          */
-        DelayParams: {
+        "DelayParams-Input": {
             /**
              * Feedback
              * @default 0.35
              */
-            feedback: number;
+            feedback?: number;
             /** High cut */
             high_cut_hz?: number | null;
             /** Low cut */
             low_cut_hz?: number | null;
             /** Note */
             note?: ("1/1" | "1/2" | "1/4" | "1/8" | "1/16" | "1/32" | "1/1." | "1/2." | "1/4." | "1/8." | "1/16." | "1/32." | "1/1T" | "1/2T" | "1/4T" | "1/8T" | "1/16T" | "1/32T") | null;
+            /**
+             * Ping Pong
+             * @default false
+             */
+            ping_pong?: boolean;
+            /**
+             * Time
+             * @default 350
+             */
+            time_ms?: number;
+            /**
+             * Wet
+             * @default 1
+             */
+            wet?: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * DelayParams
+         * @description Repeats. ``note`` counts instead of ``time_ms`` while it is given: "1/8" straight, "1/8." dotted, "1/8T" triplet.
+         *
+         *     The cuts lie inside the feedback, so that each repeat is filtered once more; null leaves that side open.
+         */
+        "DelayParams-Output": {
+            /**
+             * Feedback
+             * @default 0.35
+             */
+            feedback: number;
+            /** High cut */
+            high_cut_hz: number | null;
+            /** Low cut */
+            low_cut_hz: number | null;
+            /** Note */
+            note: ("1/1" | "1/2" | "1/4" | "1/8" | "1/16" | "1/32" | "1/1." | "1/2." | "1/4." | "1/8." | "1/16." | "1/32." | "1/1T" | "1/2T" | "1/4T" | "1/8T" | "1/16T" | "1/32T") | null;
             /**
              * Ping Pong
              * @default false
@@ -1170,11 +1339,21 @@ export interface components {
          * DetectorFilter
          * @description Cuts in front of a detector; null leaves that side open.
          */
-        DetectorFilter: {
+        "DetectorFilter-Input": {
             /** High cut */
             high_cut_hz?: number | null;
             /** Low cut */
             low_cut_hz?: number | null;
+        };
+        /**
+         * DetectorFilter
+         * @description Cuts in front of a detector; null leaves that side open.
+         */
+        "DetectorFilter-Output": {
+            /** High cut */
+            high_cut_hz: number | null;
+            /** Low cut */
+            low_cut_hz: number | null;
         };
         /**
          * Difference
@@ -1216,7 +1395,28 @@ export interface components {
             revision: number;
         };
         /** Eq */
-        Eq: {
+        "Eq-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
+            params?: components["schemas"]["EqParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "eq";
+        };
+        /** Eq */
+        "Eq-Output": {
             /** Id */
             id: string;
             /**
@@ -1229,7 +1429,7 @@ export interface components {
              *       "bands": []
              *     }
              */
-            params: components["schemas"]["EqParams"];
+            params: components["schemas"]["EqParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1240,7 +1440,50 @@ export interface components {
          * EqBand
          * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells and shelves only.
          */
-        EqBand: {
+        "EqBand-Input": {
+            /**
+             * Frequency
+             * @default 1000
+             */
+            frequency_hz?: number;
+            /**
+             * Gain
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * Id
+             * @default
+             */
+            id?: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Q
+             * @default 0.7071067811865476
+             */
+            q?: number;
+            /**
+             * Shape
+             * @default bell
+             * @enum {string}
+             */
+            shape?: "bell" | "low-shelf" | "high-shelf" | "low-cut" | "high-cut" | "notch";
+            /**
+             * Slope Db Per Octave
+             * @default 12
+             * @enum {integer}
+             */
+            slope_db_per_octave?: 12 | 24;
+        };
+        /**
+         * EqBand
+         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells and shelves only.
+         */
+        "EqBand-Output": {
             /**
              * Frequency
              * @default 1000
@@ -1283,12 +1526,23 @@ export interface components {
          * EqParams
          * @description Bands in series, up to eight.
          */
-        EqParams: {
+        "EqParams-Input": {
             /**
              * Bands
              * @default []
              */
-            bands: components["schemas"]["EqBand"][];
+            bands?: components["schemas"]["EqBand-Input"][];
+        };
+        /**
+         * EqParams
+         * @description Bands in series, up to eight.
+         */
+        "EqParams-Output": {
+            /**
+             * Bands
+             * @default []
+             */
+            bands: components["schemas"]["EqBand-Output"][];
         };
         /**
          * ErrorBody
@@ -1299,7 +1553,7 @@ export interface components {
              * Faults
              * @default []
              */
-            faults: components["schemas"]["FaultBody"][];
+            faults?: components["schemas"]["FaultBody"][];
             /** Remedy */
             remedy: string;
             /** What */
@@ -1402,13 +1656,13 @@ export interface components {
          */
         Folder: {
             /** Bus */
-            bus?: string | null;
+            bus: string | null;
             /** Id */
             id: string;
             /** Name */
             name: string;
             /** Parent */
-            parent?: string | null;
+            parent: string | null;
         };
         /**
          * FolderFromStrips
@@ -1421,7 +1675,7 @@ export interface components {
              * Bus
              * @default false
              */
-            bus: boolean;
+            bus?: boolean;
             /** Name */
             name: string;
             /** Strips */
@@ -1433,7 +1687,31 @@ export interface components {
             type: "folder-from-strips";
         };
         /** Gain */
-        Gain: {
+        "Gain-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "channels": "as-is",
+             *       "left_inverted": false,
+             *       "level_db": 0,
+             *       "right_inverted": false
+             *     }
+             */
+            params?: components["schemas"]["GainParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "gain";
+        };
+        /** Gain */
+        "Gain-Output": {
             /** Id */
             id: string;
             /**
@@ -1449,7 +1727,7 @@ export interface components {
              *       "right_inverted": false
              *     }
              */
-            params: components["schemas"]["GainParams"];
+            params: components["schemas"]["GainParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1460,7 +1738,34 @@ export interface components {
          * GainParams
          * @description A level, a turn of polarity per side, and which side goes where. ``level_db`` null is silence.
          */
-        GainParams: {
+        "GainParams-Input": {
+            /**
+             * Channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels?: "as-is" | "swap" | "mono" | "left" | "right";
+            /**
+             * Left Inverted
+             * @default false
+             */
+            left_inverted?: boolean;
+            /**
+             * Level
+             * @default 0
+             */
+            level_db?: number | null;
+            /**
+             * Right Inverted
+             * @default false
+             */
+            right_inverted?: boolean;
+        };
+        /**
+         * GainParams
+         * @description A level, a turn of polarity per side, and which side goes where. ``level_db`` null is silence.
+         */
+        "GainParams-Output": {
             /**
              * Channels
              * @default as-is
@@ -1523,11 +1828,32 @@ export interface components {
          * Key
          * @description What a detector listens to; ``from`` null is the strip's own signal.
          */
-        Key: {
+        "Key-Input": {
             /** @default {} */
-            filter: components["schemas"]["DetectorFilter"];
+            filter?: components["schemas"]["DetectorFilter-Input"];
             /** From */
             from?: string | null;
+            /**
+             * Key gain
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * Tap
+             * @default pre-fader
+             * @enum {string}
+             */
+            tap?: "pre-chain" | "pre-fader" | "post-fader";
+        };
+        /**
+         * Key
+         * @description What a detector listens to; ``from`` null is the strip's own signal.
+         */
+        "Key-Output": {
+            /** @default {} */
+            filter: components["schemas"]["DetectorFilter-Output"];
+            /** From */
+            from: string | null;
             /**
              * Key gain
              * @default 0
@@ -1551,36 +1877,36 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Input"])[];
+            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Id */
             id: string;
             /**
              * Level
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /**
              * Mute
              * @default false
              */
-            mute: boolean;
+            mute?: boolean;
             /** Name */
             name: string;
             /**
              * Polarity Inverted
              * @default false
              */
-            polarity_inverted: boolean;
+            polarity_inverted?: boolean;
             /**
              * Shift
              * @default 0
              */
-            shift_ms: number;
+            shift_ms?: number;
             /**
              * Solo
              * @default false
              */
-            solo: boolean;
+            solo?: boolean;
         };
         /**
          * Lane
@@ -1593,7 +1919,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /** Id */
             id: string;
             /**
@@ -1645,35 +1971,59 @@ export interface components {
              * Level
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /**
              * Mute
              * @default false
              */
-            mute: boolean;
+            mute?: boolean;
             /**
              * Name
              * @default Lane
              */
-            name: string;
+            name?: string;
             /**
              * Polarity Inverted
              * @default false
              */
-            polarity_inverted: boolean;
+            polarity_inverted?: boolean;
             /**
              * Shift
              * @default 0
              */
-            shift_ms: number;
+            shift_ms?: number;
             /**
              * Solo
              * @default false
              */
-            solo: boolean;
+            solo?: boolean;
         };
         /** Limiter */
-        Limiter: {
+        "Limiter-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "ceiling_dbtp": -1,
+             *       "input_db": 0,
+             *       "lookahead_ms": 2,
+             *       "release_ms": 80
+             *     }
+             */
+            params?: components["schemas"]["LimiterParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "limiter";
+        };
+        /** Limiter */
+        "Limiter-Output": {
             /** Id */
             id: string;
             /**
@@ -1689,7 +2039,7 @@ export interface components {
              *       "release_ms": 80
              *     }
              */
-            params: components["schemas"]["LimiterParams"];
+            params: components["schemas"]["LimiterParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1700,7 +2050,33 @@ export interface components {
          * LimiterParams
          * @description Holds true peaks under a ceiling; ``input_db`` pushes against it.
          */
-        LimiterParams: {
+        "LimiterParams-Input": {
+            /**
+             * Ceiling
+             * @default -1
+             */
+            ceiling_dbtp?: number;
+            /**
+             * Input
+             * @default 0
+             */
+            input_db?: number;
+            /**
+             * Lookahead
+             * @default 2
+             */
+            lookahead_ms?: number;
+            /**
+             * Release
+             * @default 80
+             */
+            release_ms?: number;
+        };
+        /**
+         * LimiterParams
+         * @description Holds true peaks under a ceiling; ``input_db`` pushes against it.
+         */
+        "LimiterParams-Output": {
             /**
              * Ceiling
              * @default -1
@@ -1741,9 +2117,26 @@ export interface components {
          * Media
          * @description One audio file that clips may play; ``duration_s`` is noted when it comes in.
          */
-        Media: {
+        "Media-Input": {
             /** Duration S */
             duration_s?: number | null;
+            /** Id */
+            id: string;
+            /** Path */
+            path: string;
+            /**
+             * Sha256
+             * @default
+             */
+            sha256?: string;
+        };
+        /**
+         * Media
+         * @description One audio file that clips may play; ``duration_s`` is noted when it comes in.
+         */
+        "Media-Output": {
+            /** Duration S */
+            duration_s: number | null;
             /** Id */
             id: string;
             /** Path */
@@ -1765,14 +2158,14 @@ export interface components {
              * Folders
              * @default []
              */
-            folders: string[];
+            folders?: string[];
             /** Strip */
             strip?: string | null;
             /**
              * Strips
              * @default []
              */
-            strips: string[];
+            strips?: string[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1815,10 +2208,21 @@ export interface components {
          * NewTrack
          * @description A file that becomes a track; ``layout`` as for strips.
          */
-        NewTrack: {
+        "NewTrack-Input": {
             /** Layout */
             layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
-            media: components["schemas"]["Media"];
+            media: components["schemas"]["Media-Input"];
+            /** Name */
+            name: string;
+        };
+        /**
+         * NewTrack
+         * @description A file that becomes a track; ``layout`` as for strips.
+         */
+        "NewTrack-Output": {
+            /** Layout */
+            layout: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
+            media: components["schemas"]["Media-Output"];
             /** Name */
             name: string;
         };
@@ -1826,7 +2230,34 @@ export interface components {
          * Pan
          * @description Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only.
          */
-        Pan: {
+        "Pan-Input": {
+            /**
+             * Left hand
+             * @default -1
+             */
+            left?: number;
+            /**
+             * Mode
+             * @default balance
+             * @enum {string}
+             */
+            mode?: "balance" | "fold" | "two-handed";
+            /**
+             * Pan
+             * @default 0
+             */
+            position?: number;
+            /**
+             * Right hand
+             * @default 1
+             */
+            right?: number;
+        };
+        /**
+         * Pan
+         * @description Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only.
+         */
+        "Pan-Output": {
             /**
              * Left hand
              * @default -1
@@ -1860,22 +2291,22 @@ export interface components {
              * Lanes
              * @default []
              */
-            lanes: components["schemas"]["Lane-Input"][];
+            lanes?: components["schemas"]["Lane-Input"][];
             /**
              * Level
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /**
              * Name
              * @default Lanes
              */
-            name: string;
+            name?: string;
             /**
              * On
              * @default true
              */
-            on: boolean;
+            on?: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1928,7 +2359,7 @@ export interface components {
              */
             choices: (string | number)[];
             /** Default */
-            default?: number | boolean | string | null;
+            default: number | boolean | string | null;
             /**
              * Kind
              * @enum {string}
@@ -1937,13 +2368,13 @@ export interface components {
             /** Label */
             label: string;
             /** Maximum */
-            maximum?: number | null;
+            maximum: number | null;
             /** Minimum */
-            minimum?: number | null;
+            minimum: number | null;
             /** Name */
             name: string;
             /** None */
-            none?: string | null;
+            none: string | null;
             /**
              * Scale
              * @default linear
@@ -1967,14 +2398,14 @@ export interface components {
             at?: number | null;
             into?: components["schemas"]["LanePlace"] | null;
             /** Processors */
-            processors: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Strips */
             strips: string[];
             /**
              * Title
              * @default
              */
-            title: string;
+            title?: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1987,7 +2418,7 @@ export interface components {
          */
         PasteSends: {
             /** Sends */
-            sends: components["schemas"]["Send"][];
+            sends: components["schemas"]["Send-Input"][];
             /** Strips */
             strips: string[];
             /**
@@ -2006,17 +2437,17 @@ export interface components {
              * @default gemischt-preset
              * @constant
              */
-            format: "gemischt-preset";
+            format?: "gemischt-preset";
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /**
              * Version
              * @default 1
              * @constant
              */
-            version: 1;
+            version?: 1;
         };
         /**
          * Preset
@@ -2032,7 +2463,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Output"])[];
+            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * Version
              * @default 1
@@ -2056,7 +2487,7 @@ export interface components {
              * @default 24
              * @enum {string}
              */
-            bits: "16" | "24" | "32f";
+            bits?: "16" | "24" | "32f";
             /** From S */
             from_s?: number | null;
             /** To S */
@@ -2067,8 +2498,11 @@ export interface components {
          * @description A processor type and its parameter table as JSON Schema.
          */
         ProcessorListing: {
-            /** Kind */
-            kind: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "eq" | "compressor" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
             /** Label */
             label: string;
             /** Parameters */
@@ -2112,31 +2546,31 @@ export interface components {
              * Compensate
              * @default false
              */
-            compensate: boolean;
+            compensate?: boolean;
             /**
              * Figure
              * @default peak
              * @enum {string}
              */
-            figure: "peak" | "rms" | "vu" | "loudness";
+            figure?: "peak" | "rms" | "vu" | "loudness";
             /**
              * Place
              * @default trim
              * @enum {string}
              */
-            place: "trim" | "clip gain";
+            place?: "trim" | "clip gain";
             /** Strips */
             strips: string[];
             /**
              * Target
              * @default -18
              */
-            target: number;
+            target?: number;
             /**
              * Together
              * @default false
              */
-            together: boolean;
+            together?: boolean;
         };
         /**
          * RemoveClip
@@ -2243,17 +2677,17 @@ export interface components {
              * First
              * @default 1
              */
-            first: number;
+            first?: number;
             /**
              * Names
              * @default []
              */
-            names: string[];
+            names?: string[];
             /**
              * Pattern
              * @default
              */
-            pattern: string;
+            pattern?: string;
             /** Strips */
             strips: string[];
             /**
@@ -2263,7 +2697,34 @@ export interface components {
             type: "rename-strips";
         };
         /** Reverb */
-        Reverb: {
+        "Reverb-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "damping": 0.3,
+             *       "decay_s": 1.8,
+             *       "diffusion": 0.8,
+             *       "pre_delay_ms": 20,
+             *       "size": 0.6,
+             *       "wet": 1,
+             *       "width": 1
+             *     }
+             */
+            params?: components["schemas"]["ReverbParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "reverb";
+        };
+        /** Reverb */
+        "Reverb-Output": {
             /** Id */
             id: string;
             /**
@@ -2282,7 +2743,7 @@ export interface components {
              *       "width": 1
              *     }
              */
-            params: components["schemas"]["ReverbParams"];
+            params: components["schemas"]["ReverbParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2295,7 +2756,54 @@ export interface components {
          *
          *     The cuts lie in front of the room; null leaves that side open.
          */
-        ReverbParams: {
+        "ReverbParams-Input": {
+            /**
+             * Damping
+             * @default 0.3
+             */
+            damping?: number;
+            /**
+             * Decay
+             * @default 1.8
+             */
+            decay_s?: number;
+            /**
+             * Diffusion
+             * @default 0.8
+             */
+            diffusion?: number;
+            /** High cut */
+            high_cut_hz?: number | null;
+            /** Low cut */
+            low_cut_hz?: number | null;
+            /**
+             * Pre-delay
+             * @default 20
+             */
+            pre_delay_ms?: number;
+            /**
+             * Size
+             * @default 0.6
+             */
+            size?: number;
+            /**
+             * Wet
+             * @default 1
+             */
+            wet?: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * ReverbParams
+         * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs.
+         *
+         *     The cuts lie in front of the room; null leaves that side open.
+         */
+        "ReverbParams-Output": {
             /**
              * Damping
              * @default 0.3
@@ -2312,9 +2820,9 @@ export interface components {
              */
             diffusion: number;
             /** High cut */
-            high_cut_hz?: number | null;
+            high_cut_hz: number | null;
             /** Low cut */
-            low_cut_hz?: number | null;
+            low_cut_hz: number | null;
             /**
              * Pre-delay
              * @default 20
@@ -2337,7 +2845,32 @@ export interface components {
             width: number;
         };
         /** Saturator */
-        Saturator: {
+        "Saturator-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "drive_db": 6,
+             *       "lean": 0,
+             *       "match_loudness": true,
+             *       "mix": 1,
+             *       "output_db": 0
+             *     }
+             */
+            params?: components["schemas"]["SaturatorParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "saturator";
+        };
+        /** Saturator */
+        "Saturator-Output": {
             /** Id */
             id: string;
             /**
@@ -2354,7 +2887,7 @@ export interface components {
              *       "output_db": 0
              *     }
              */
-            params: components["schemas"]["SaturatorParams"];
+            params: components["schemas"]["SaturatorParams-Output"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2369,7 +2902,44 @@ export interface components {
          *     after the bend; null leaves them. ``match_loudness`` makes up for what the bend takes: noise of -18 dBFS RMS leaves
          *     as loud as it came; without it quiet signals keep their level, and loud ones lose some.
          */
-        SaturatorParams: {
+        "SaturatorParams-Input": {
+            /**
+             * Drive
+             * @default 6
+             */
+            drive_db?: number;
+            /**
+             * Lean
+             * @default 0
+             */
+            lean?: number;
+            /**
+             * Match Loudness
+             * @default true
+             */
+            match_loudness?: boolean;
+            /**
+             * Mix
+             * @default 1
+             */
+            mix?: number;
+            /**
+             * Output
+             * @default 0
+             */
+            output_db?: number;
+            /** Tone */
+            tone_hz?: number | null;
+        };
+        /**
+         * SaturatorParams
+         * @description Rounds off what is loud; 0 dB of drive leaves everything as it is.
+         *
+         *     ``lean`` bends one half of the wave more than the other, which adds even harmonics. ``tone_hz`` cuts the highs
+         *     after the bend; null leaves them. ``match_loudness`` makes up for what the bend takes: noise of -18 dBFS RMS leaves
+         *     as loud as it came; without it quiet signals keep their level, and loud ones lose some.
+         */
+        "SaturatorParams-Output": {
             /**
              * Drive
              * @default 6
@@ -2396,7 +2966,7 @@ export interface components {
              */
             output_db: number;
             /** Tone */
-            tone_hz?: number | null;
+            tone_hz: number | null;
         };
         /**
          * Section
@@ -2414,7 +2984,33 @@ export interface components {
          * Send
          * @description A copy of a strip's signal to a bus, return or the mix.
          */
-        Send: {
+        "Send-Input": {
+            /** Id */
+            id: string;
+            /**
+             * Send
+             * @default 0
+             */
+            level_db?: number | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Tap
+             * @default post-fader
+             * @enum {string}
+             */
+            tap?: "pre-chain" | "pre-fader" | "post-fader";
+            /** To */
+            to: string;
+        };
+        /**
+         * Send
+         * @description A copy of a strip's signal to a bus, return or the mix.
+         */
+        "Send-Output": {
             /** Id */
             id: string;
             /**
@@ -2445,12 +3041,12 @@ export interface components {
              * Send
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /**
              * On
              * @default true
              */
-            on: boolean;
+            on?: boolean;
             /** Send */
             send: string;
             /** Strip */
@@ -2460,12 +3056,12 @@ export interface components {
              * @default post-fader
              * @enum {string}
              */
-            tap: "pre-chain" | "pre-fader" | "post-fader";
+            tap?: "pre-chain" | "pre-fader" | "post-fader";
             /**
              * To
              * @default mix
              */
-            to: string;
+            to?: string;
         };
         /**
          * Session
@@ -2506,7 +3102,7 @@ export interface components {
              * Media
              * @default []
              */
-            media: components["schemas"]["Media"][];
+            media: components["schemas"]["Media-Output"][];
             /**
              * Moves
              * @default []
@@ -2546,7 +3142,7 @@ export interface components {
              *       }
              *     ]
              */
-            tempo: components["schemas"]["Tempo"][];
+            tempo: components["schemas"]["Tempo-Output"][];
             /**
              * Version
              * @default 1
@@ -2629,22 +3225,22 @@ export interface components {
              * Level
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /**
              * Members
              * @default []
              */
-            members: string[];
+            members?: string[];
             /**
              * Mute
              * @default false
              */
-            mute: boolean;
+            mute?: boolean;
             /**
              * Name
              * @default Group
              */
-            name: string;
+            name?: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2677,7 +3273,7 @@ export interface components {
              * Late
              * @default false
              */
-            late: boolean;
+            late?: boolean;
             /** Output */
             output: string | null;
             /** Strips */
@@ -2699,12 +3295,12 @@ export interface components {
              * Level
              * @default 0
              */
-            level_db: number | null;
+            level_db?: number | null;
             /**
              * Name
              * @default Lanes
              */
-            name: string;
+            name?: string;
             /** Strip */
             strip: string;
             /**
@@ -2718,7 +3314,7 @@ export interface components {
          * @description Set a processor's switch, key, or some of its parameters; what is left out stays.
          */
         SetProcessor: {
-            key?: components["schemas"]["Key"] | null;
+            key?: components["schemas"]["Key-Input"] | null;
             /** On */
             on?: boolean | null;
             /** Params */
@@ -2758,7 +3354,7 @@ export interface components {
             /** Sections */
             sections?: components["schemas"]["Section"][] | null;
             /** Tempo */
-            tempo?: components["schemas"]["Tempo"][] | null;
+            tempo?: components["schemas"]["Tempo-Input"][] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2840,7 +3436,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq"] | components["schemas"]["Compressor"] | components["schemas"]["Saturator"] | components["schemas"]["Limiter"] | components["schemas"]["Gain"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * Clips
              * @default []
@@ -2857,7 +3453,7 @@ export interface components {
              */
             fader_db: number | null;
             /** Folder */
-            folder?: string | null;
+            folder: string | null;
             /** Id */
             id: string;
             /**
@@ -2878,7 +3474,7 @@ export interface components {
              */
             late: boolean;
             /** Layout */
-            layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
+            layout: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
             /**
              * Mute
              * @default false
@@ -2887,7 +3483,7 @@ export interface components {
             /** Name */
             name: string;
             /** Output */
-            output?: string | null;
+            output: string | null;
             /**
              * @default {
              *       "left": -1,
@@ -2896,7 +3492,7 @@ export interface components {
              *       "right": 1
              *     }
              */
-            pan: components["schemas"]["Pan"];
+            pan: components["schemas"]["Pan-Output"];
             /**
              * Polarity Inverted
              * @default false
@@ -2906,7 +3502,7 @@ export interface components {
              * Sends
              * @default []
              */
-            sends: components["schemas"]["Send"][];
+            sends: components["schemas"]["Send-Output"][];
             /**
              * Solo
              * @default false
@@ -2937,30 +3533,30 @@ export interface components {
              * Color
              * @default #000000
              */
-            color: string;
+            color?: string;
             /**
              * Fader
              * @default 0
              */
-            fader_db: number | null;
+            fader_db?: number | null;
             /**
              * Input
              * @default as-is
              * @enum {string}
              */
-            input: "as-is" | "mono-sum" | "left" | "right" | "mid" | "side" | "swap";
+            input?: "as-is" | "mono-sum" | "left" | "right" | "mid" | "side" | "swap";
             /** Layout */
             layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
             /**
              * Mute
              * @default false
              */
-            mute: boolean;
+            mute?: boolean;
             /**
              * Name
              * @default
              */
-            name: string;
+            name?: string;
             /**
              * @default {
              *       "left": -1,
@@ -2969,34 +3565,34 @@ export interface components {
              *       "right": 1
              *     }
              */
-            pan: components["schemas"]["Pan"];
+            pan?: components["schemas"]["Pan-Input"];
             /**
              * Polarity Inverted
              * @default false
              */
-            polarity_inverted: boolean;
+            polarity_inverted?: boolean;
             /**
              * Solo
              * @default false
              */
-            solo: boolean;
+            solo?: boolean;
             /**
              * Solo Safe
              * @default false
              */
-            solo_safe: boolean;
+            solo_safe?: boolean;
             /** Strip */
             strip: string;
             /**
              * Trim
              * @default 0
              */
-            trim_db: number;
+            trim_db?: number;
             /**
              * Width
              * @default 1
              */
-            width: number;
+            width?: number;
         };
         /**
          * SumFolder
@@ -3024,13 +3620,39 @@ export interface components {
              * Strips
              * @default []
              */
-            strips: string[];
+            strips?: string[];
         };
         /**
          * Tempo
          * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted).
          */
-        Tempo: {
+        "Tempo-Input": {
+            /**
+             * At S
+             * @default 0
+             */
+            at_s?: number;
+            /**
+             * Beat
+             * @default 1/4
+             */
+            beat?: string;
+            /**
+             * Bpm
+             * @default 120
+             */
+            bpm?: number;
+            /**
+             * Metre
+             * @default 4/4
+             */
+            metre?: string;
+        };
+        /**
+         * Tempo
+         * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted).
+         */
+        "Tempo-Output": {
             /**
              * At S
              * @default 0
@@ -4920,7 +5542,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NewTrack"];
+                    "application/json": components["schemas"]["NewTrack-Output"];
                 };
             };
             /** @description Bad Request */

@@ -6,22 +6,22 @@ export type Session = Schemas["Session"];
 export type SessionState = Schemas["SessionState"];
 export type SessionListing = Schemas["SessionListing"];
 export type Strip = Schemas["Strip"];
-export type Pan = Schemas["Pan"];
+export type Pan = Schemas["Pan-Output"];
 export type Processor = Strip["chain"][number];
-export type Eq = Schemas["Eq"];
-export type EqBand = Schemas["EqBand"];
-export type Compressor = Schemas["Compressor"];
-export type CompressorParams = Schemas["CompressorParams"];
-export type Key = Schemas["Key"];
+export type Eq = Schemas["Eq-Output"];
+export type EqBand = Schemas["EqBand-Output"];
+export type Compressor = Schemas["Compressor-Output"];
+export type CompressorParams = Schemas["CompressorParams-Output"];
+export type Key = Schemas["Key-Output"];
 export type Action = Schemas["Edit"]["action"];
 export type StripSettings = Schemas["StripSettings"];
-export type NewTrack = Schemas["NewTrack"];
+export type NewTrack = Schemas["NewTrack-Output"];
 export type TreeRow = Schemas["TreeRow"];
 export type Folder = Schemas["Folder"];
 export type ControlGroup = Schemas["ControlGroup"];
-export type Send = Schemas["Send"];
+export type Send = Schemas["Send-Output"];
 export type Clip = Schemas["Clip"];
-export type Media = Schemas["Media"];
+export type Media = Schemas["Media-Output"];
 export type Parallel = Schemas["Parallel-Output"];
 export type Lane = Schemas["Lane-Output"];
 export type LanePlace = Schemas["LanePlace"];
@@ -40,5 +40,13 @@ export type ProcessorListing = Schemas["ProcessorListing"];
 export type PrintOrder = Schemas["PrintOrder"];
 export type ErrorBody = Schemas["ErrorBody"];
 
-/** What an action looks like before its defaults are filled in. */
-export type Wish = { type: Action["type"] } & Record<string, unknown>;
+export type ProcessorKind = ProcessorListing["kind"];
+export type RackName = RackListing["rack"];
+export type ProcessorValues = Omit<Schemas["SetProcessor"], "type" | "strip" | "processor">;
+export type SendSettings = Schemas["SendSettings"];
+export type GroupSettings = Schemas["SetGroup"];
+export type ClipSettings = Schemas["ClipSettings"];
+export type LaneSettings = Schemas["LaneSettings"];
+
+/** An edit as the server takes it: what has a default may be left out. */
+export type Wish = Action;

@@ -1,6 +1,6 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
-import { request, ServerError } from "./client";
+import { answer, server, ServerError } from "./client";
 import type { JobStatus } from "./types";
 
 const POLL_MS = 250;
@@ -16,30 +16,33 @@ export type Measurement<T> = {
 };
 
 type Order = {
-  /** Where to start the job; null measures nothing. */
-  path: string | null;
-  body?: unknown;
-  /** Changes when what is measured has changed. */
+  /** Starts the job. */
+  start: () => Promise<{ data?: JobStatus }>;
+  /** What is measured; null measures nothing. */
+  about: string | null;
+  /** Changes when it has changed. */
   version: string | number;
   /** How long to wait before starting, so that a flurry of edits is measured once. */
   settleMs: number;
 };
 
 /** Starts a job, follows it, and gives it up when the page no longer wants it. The last result stays meanwhile. */
-export function useMeasurement<T>({ path, body, version, settleMs }: Order): Measurement<T> {
+export function useMeasurement<T>({ start, about, version, settleMs }: Order): Measurement<T> {
   const [state, setState] = useState({
     result: null as T | null,
     progress: null as number | null,
     waitsFor: null as JobStatus["waits_for"],
     problem: null as string | null,
-    path: null as string | null,
-    asked: "",
+    about: null as string | null,
+    version: null as string | number | null,
   });
-  const sent = body === undefined ? undefined : JSON.stringify(body);
-  const asked = `${sent} ${version}`;
+  const starting = useRef(start);
+  useEffect(() => {
+    starting.current = start;
+  });
 
   useEffect(() => {
-    if (path === null) return;
+    if (about === null) return;
     let stopped = false;
     let job: JobStatus | null = null;
     const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
@@ -47,16 +50,16 @@ export function useMeasurement<T>({ path, body, version, settleMs }: Order): Mea
     const run = async () => {
       await pause(settleMs);
       if (stopped) return;
-      job = await request<JobStatus>("POST", path, sent === undefined ? undefined : JSON.parse(sent));
+      job = await answer(starting.current());
       while (!stopped && underWay()) {
         const { progress, waits_for: waitsFor } = job;
         setState((before) => ({ ...before, progress, waitsFor }));
         await pause(POLL_MS);
-        job = await request<JobStatus>("GET", `/api/jobs/${job.id}`);
+        job = await answer(server.GET("/api/jobs/{job_id}", at(job)));
       }
       if (stopped) return;
       if (job.state === "done")
-        setState({ result: job.result as T, progress: null, waitsFor: null, problem: null, path, asked });
+        setState({ result: job.result as T, progress: null, waitsFor: null, problem: null, about, version });
       else setState((before) => ({ ...before, progress: null, problem: job?.error?.what ?? null }));
     };
     run().catch((failure: unknown) => {
@@ -66,11 +69,15 @@ export function useMeasurement<T>({ path, body, version, settleMs }: Order): Mea
     });
     return () => {
       stopped = true;
-      if (job && underWay()) void request("DELETE", `/api/jobs/${job.id}`).catch(() => undefined);
+      if (job && underWay()) void server.DELETE("/api/jobs/{job_id}", at(job)).catch(() => undefined);
     };
-  }, [path, sent, version, settleMs, asked]);
+  }, [about, version, settleMs]);
 
   // A result of something else is no result.
-  const current = state.path === path && state.asked === asked;
-  return { ...state, current, result: state.path === path ? state.result : null };
+  const current = state.about === about && state.version === version;
+  return { ...state, current, result: state.about === about ? state.result : null };
+}
+
+function at(job: JobStatus) {
+  return { params: { path: { job_id: job.id } } };
 }

@@ -1,4 +1,4 @@
-import type { LanePlace, SessionState, Strip, Wish } from "../api/types";
+import type { LanePlace, ProcessorKind, SessionState, Strip, Wish } from "../api/types";
 import { STAGES } from "../live/frames";
 import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
@@ -113,7 +113,7 @@ const FIRST_BANDS = [
 const INSERT_WET = 0.25;
 
 /** A processor as it begins: an equaliser with four bands, effects fully wet on returns and mostly dry elsewhere. */
-export function newProcessor(strip: Strip, processor: string, into: LanePlace | null = null): Wish {
+export function newProcessor(strip: Strip, processor: ProcessorKind, into: LanePlace | null = null): Wish {
   const wet = strip.kind === "return" || into ? 1 : INSERT_WET;
   const params =
     processor === "eq"
@@ -124,7 +124,7 @@ export function newProcessor(strip: Strip, processor: string, into: LanePlace | 
   return { type: "add-processor", strip: strip.id, processor, into, params };
 }
 
-function addToFocused(open: Open, processor: string): void {
+function addToFocused(open: Open, processor: ProcessorKind): void {
   const strip = open.strips.get(useView.getState().focused);
   if (strip) void open.edit(newProcessor(strip, processor));
 }

@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 
-import { request } from "../api/client";
+import { server } from "../api/client";
 import { refreshPutAside, usePutAside } from "../api/queries";
 import { useMeasured, type Finding } from "./measurement";
 import { report, useOpen } from "./SessionContext";
@@ -29,10 +29,9 @@ export function weightsByStation(findings: Finding[]): Map<Station, Finding["wei
 
 export async function putAside(session: string, finding: Finding, reason: string): Promise<void> {
   try {
-    await request("POST", `/api/sessions/${session}/put-aside`, {
-      finding: finding.id,
-      evidence_key: finding.evidence_key,
-      reason,
+    await server.POST("/api/sessions/{session_id}/put-aside", {
+      params: { path: { session_id: session } },
+      body: { finding: finding.id, evidence_key: finding.evidence_key, reason },
     });
     refreshPutAside(session);
   } catch (failure) {
@@ -42,7 +41,9 @@ export async function putAside(session: string, finding: Finding, reason: string
 
 export async function takeBack(session: string, finding: string): Promise<void> {
   try {
-    await request("DELETE", `/api/sessions/${session}/put-aside?finding=${encodeURIComponent(finding)}`);
+    await server.DELETE("/api/sessions/{session_id}/put-aside", {
+      params: { path: { session_id: session }, query: { finding } },
+    });
     refreshPutAside(session);
   } catch (failure) {
     report(failure);

@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 
+import { server } from "../api/client";
 import { useMeasurement, type Measurement } from "../api/useMeasurement";
 import type { Wish } from "../api/types";
 import { useOpen } from "./SessionContext";
@@ -94,7 +95,9 @@ export function progressWords({
 export function useFollowMeasurement(): void {
   const { state } = useOpen();
   const { result, current, progress, waitsFor } = useMeasurement<Measured>({
-    path: `/api/sessions/${state.id}/measurement`,
+    start: () =>
+      server.POST("/api/sessions/{session_id}/measurement", { params: { path: { session_id: state.id } } }),
+    about: state.id,
     version: state.revision,
     settleMs: SETTLE_MS,
   });

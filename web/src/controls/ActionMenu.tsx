@@ -2,20 +2,27 @@ import { chakra, Menu, Portal } from "@chakra-ui/react";
 
 import { PlainButton } from "./PlainButton";
 
-type ActionMenuProps = {
+type ActionMenuProps<Value extends string> = {
   label: string;
   /** What the button says. */
   text: string;
   hint?: string;
-  items: { value: string; label: string }[];
-  onSelect: (value: string) => void;
+  items: { value: Value; label: string }[];
+  onSelect: (value: Value) => void;
   color?: string;
 };
 
 /** A list of things to do: nothing happens before one of them is chosen. */
-export function ActionMenu({ label, text, hint, items, onSelect, color = "ink" }: ActionMenuProps) {
+export function ActionMenu<Value extends string>({
+  label,
+  text,
+  hint,
+  items,
+  onSelect,
+  color = "ink",
+}: ActionMenuProps<Value>) {
   return (
-    <Menu.Root onSelect={({ value }) => onSelect(value)} positioning={{ placement: "bottom-start" }}>
+    <Menu.Root onSelect={({ value }) => onSelect(value as Value)} positioning={{ placement: "bottom-start" }}>
       <Menu.Trigger asChild>
         <PlainButton
           aria-label={label.includes(text) ? label : `${label}: ${text}`}

@@ -1,16 +1,17 @@
 import { chakra } from "@chakra-ui/react";
 
-type ChoiceProps = {
+type ChoiceProps<Value extends string> = {
   label: string;
-  value: string;
-  options: { value: string; label: string }[];
-  onChange: (value: string) => void;
+  value: Value;
+  options: { value: Value; label: string }[];
+  onChange: (value: Value) => void;
   width?: string;
   color?: string;
 };
 
 /** One of a list, as a word that opens. */
-export function Choice({ label, value, options, onChange, width, color }: ChoiceProps) {
+export function Choice<Value extends string>(props: ChoiceProps<Value>) {
+  const { label, value, options, onChange, width, color } = props;
   return (
     <chakra.select
       aria-label={label}
@@ -31,7 +32,7 @@ export function Choice({ label, value, options, onChange, width, color }: Choice
         "& option": { background: "var(--chakra-colors-card)", color: "var(--chakra-colors-ink)" },
       }}
       onClick={(event) => event.stopPropagation()}
-      onChange={(event) => onChange(event.target.value)}
+      onChange={(event) => onChange(event.target.value as Value)}
     >
       {options.map((option) => (
         <option key={option.value} value={option.value}>

@@ -6,7 +6,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from gemischt.core.errors import InvalidAction, InvalidSession
 from gemischt.core.parameters import table_of
-from gemischt.core.processors.registry import label_of
+from gemischt.core.processors.registry import KindName, label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Id, Key, Keyed, LanePlace, Processor, Session, Simple, Strip
@@ -26,7 +26,6 @@ from gemischt.core.session.edits import (
 )
 from gemischt.core.session.validation import faults_of
 
-NewKind = Literal["eq", "compressor", "saturator", "limiter", "gain", "delay", "reverb"]
 _NEW: TypeAdapter[Simple] = TypeAdapter(Simple)
 
 
@@ -35,7 +34,7 @@ class AddProcessor(Action):
 
     type: Literal["add-processor"] = "add-processor"
     strip: Id
-    processor: NewKind
+    processor: KindName
     into: LanePlace | None = None
     at: int | None = None
     params: dict[str, Any] = Field(default_factory=dict)

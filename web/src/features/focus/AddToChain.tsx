@@ -22,8 +22,10 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
   const copied = useClipboard((clipboard) => clipboard.processors);
   const add = (chosen: string) => {
     const [kind, id = ""] = chosen.split(" ");
-    if (kind === "processor") void edit(newProcessor(strip, id, into));
-    if (kind === "lanes") void edit({ type: "add-parallel", strip: strip.id, rack: id, into });
+    const processor = kinds?.find((item) => item.kind === id);
+    if (kind === "processor" && processor) void edit(newProcessor(strip, processor.kind, into));
+    const rack = racks?.find((item) => item.rack === id);
+    if (kind === "lanes" && rack) void edit({ type: "add-parallel", strip: strip.id, rack: rack.rack, into });
     if (kind === "paste") paste(copied, "");
     if (kind === "compare") compareChain(strip);
     if (kind === "copy") copyProcessors(chain);

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { memo, useState, type DragEvent } from "react";
 
 import { useProcessors } from "../../api/queries";
-import type { LanePlace, Processor, Strip } from "../../api/types";
+import type { LanePlace, Processor, ProcessorValues, Strip } from "../../api/types";
 import { compareWith } from "../../app/comparison";
 import { useActing } from "../../app/SessionContext";
 import { ActionMenu } from "../../controls/ActionMenu";
@@ -65,7 +65,7 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
     processor.type === "parallel"
       ? processor.name
       : (kinds?.find((kind) => kind.kind === processor.type)?.label ?? processor.type);
-  const set = (values: object) =>
+  const set = (values: ProcessorValues) =>
     void edit({ type: "set-processor", strip: strip.id, processor: processor.id, ...values });
   const hearWithout = () =>
     compareWith({

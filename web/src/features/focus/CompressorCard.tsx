@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { limitsOf } from "../../api/parameters";
-import type { Compressor, Key, Strip } from "../../api/types";
+import type { Compressor, Key, ProcessorValues, Strip } from "../../api/types";
 import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
@@ -50,7 +50,7 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
     playing && "wandering",
   );
 
-  const action = (values: object) => ({
+  const action = (values: ProcessorValues) => ({
     type: "set-processor" as const,
     strip: strip.id,
     processor: processor.id,

@@ -157,10 +157,10 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
             color="quiet"
             format={(value) => formatNumber(value ?? 0, 1)}
             onPreview={(value) =>
-              live.preview({ type: "set-strips", changes: [{ strip: strip.id, trim_db: value }] })
+              live.preview({ type: "set-strips", changes: [{ strip: strip.id, trim_db: value ?? 0 }] })
             }
             onCommit={(value) =>
-              void edit({ type: "set-strips", changes: [{ strip: strip.id, trim_db: value }] })
+              void edit({ type: "set-strips", changes: [{ strip: strip.id, trim_db: value ?? 0 }] })
             }
             onCancel={() => live.revert()}
           />

@@ -1,9 +1,10 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
+import { server } from "../../api/client";
 import { useMeasurement } from "../../api/useMeasurement";
 import { useRacks } from "../../api/queries";
-import type { Lane, Parallel, Strip } from "../../api/types";
+import type { Lane, LaneSettings, Parallel, Strip, Wish } from "../../api/types";
 import { compareWith } from "../../app/comparison";
 import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { askName } from "../../app/store";
@@ -38,12 +39,16 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
   const { data: racks } = useRacks();
   const [opened, setOpened] = useState<string | null>(null);
   const { result, current, progress } = useMeasurement<BlockReport & { revision: number }>({
-    path: `/api/sessions/${state.id}/strips/${strip.id}/blocks/${block.id}/report`,
-    body: { stretch_s: loopS },
-    version: state.revision,
+    start: () =>
+      server.POST("/api/sessions/{session_id}/strips/{strip_id}/blocks/{block_id}/report", {
+        params: { path: { session_id: state.id, strip_id: strip.id, block_id: block.id } },
+        body: { stretch_s: loopS },
+      }),
+    about: `${strip.id} ${block.id}`,
+    version: `${state.revision} ${JSON.stringify(loopS)}`,
     settleMs: SETTLE_MS,
   });
-  const setLane = (lane: string, values: object) => ({
+  const setLane = (lane: string, values: Omit<LaneSettings, "lane">) => ({
     type: "set-lanes" as const,
     strip: strip.id,
     block: block.id,
@@ -134,7 +139,7 @@ type LaneRowProps = {
   lane: Lane;
   open: boolean;
   onOpen: () => void;
-  set: (values: object) => { type: "set-lanes"; [key: string]: unknown };
+  set: (values: Omit<LaneSettings, "lane">) => Wish;
 };
 
 function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { isPart, limitsOf, noneOf, type Part } from "../../api/parameters";
-import type { Wish } from "../../api/types";
+import type { ProcessorValues, Wish } from "../../api/types";
 import { useActing } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
 import { LetterToggle } from "../../controls/LetterToggle";
@@ -14,7 +14,7 @@ type Values = Record<string, number | string | boolean | null | undefined>;
 type ParametersProps = {
   kind: string;
   params: Values;
-  action: (values: object) => Wish;
+  action: (values: ProcessorValues) => Wish;
   /** Shown instead of a number that something else decides. */
   instead?: Record<string, string>;
 };

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef } from "react";
 
-import type { Processor, Strip } from "../../api/types";
+import type { Processor, ProcessorValues, Strip } from "../../api/types";
 import { useActing } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
@@ -14,7 +14,7 @@ type Plain = Exclude<Processor, { type: "parallel" } | { type: "eq" } | { type: 
 /** A processor whose parameters say it all: saturator, limiter, gain, delay, reverb. */
 export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain }) {
   const curve = useCurve(processor.id);
-  const action = (values: object) => ({
+  const action = (values: ProcessorValues) => ({
     type: "set-processor" as const,
     strip: strip.id,
     processor: processor.id,

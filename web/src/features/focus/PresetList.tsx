@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useRef } from "react";
 
-import { request } from "../../api/client";
+import { server } from "../../api/client";
 import { refreshPresets, usePresets } from "../../api/queries";
 import { report } from "../../app/SessionContext";
 import { useView } from "../../app/store";
@@ -21,7 +21,7 @@ function Listing() {
   const input = useRef<HTMLInputElement>(null);
   const remove = async (id: string) => {
     try {
-      await request("DELETE", `/api/presets/${id}`);
+      await server.DELETE("/api/presets/{preset_id}", { params: { path: { preset_id: id } } });
       refreshPresets();
     } catch (failure) {
       report(failure);

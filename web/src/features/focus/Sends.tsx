@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 
-import type { Send, Strip } from "../../api/types";
+import type { Send, SendSettings, Strip, Wish } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
 import { useClipboard } from "../../app/clipboard";
 import { useOpen } from "../../app/SessionContext";
@@ -11,7 +11,7 @@ import { LetterToggle } from "../../controls/LetterToggle";
 import { LevelField } from "../../controls/LevelField";
 import { SignButton } from "../../controls/SignButton";
 
-const TAPS = [
+const TAPS: { value: Send["tap"]; label: string }[] = [
   { value: "post-fader", label: "after fader" },
   { value: "pre-fader", label: "before fader" },
   { value: "pre-chain", label: "before chain" },
@@ -77,7 +77,7 @@ export function Sends({ strip }: { strip: Strip }) {
 type SendRowProps = {
   strip: Strip;
   send: Send;
-  changes: (values: object) => { type: "set-sends"; changes: { strip: string; send: string }[] };
+  changes: (values: Omit<SendSettings, "strip" | "send">) => Wish;
 };
 
 function SendRow({ strip, send, changes }: SendRowProps) {

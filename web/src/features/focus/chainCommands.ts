@@ -1,6 +1,6 @@
-import { request } from "../../api/client";
+import { answer, server } from "../../api/client";
 import { refreshPresets } from "../../api/queries";
-import type { PresetListing, Processor } from "../../api/types";
+import type { Preset, Processor } from "../../api/types";
 import { useClipboard } from "../../app/clipboard";
 import { report } from "../../app/SessionContext";
 import { askName, notify } from "../../app/store";
@@ -15,11 +15,8 @@ export async function savePreset(processors: Processor[], suggested: string): Pr
   const name = await askName("Save as preset", suggested);
   if (!name) return;
   try {
-    const kept = await request<PresetListing>("POST", "/api/presets", {
-      format: "gemischt-preset",
-      name,
-      processors,
-    });
+    const body = { format: "gemischt-preset" as const, name, processors };
+    const kept = await answer(server.POST("/api/presets", { body }));
     refreshPresets();
     notify("done", `Preset ${kept.preset.name} saved.`);
   } catch (failure) {
@@ -30,7 +27,8 @@ export async function savePreset(processors: Processor[], suggested: string): Pr
 /** Take a preset file in. */
 export async function bringInPreset(file: File): Promise<void> {
   try {
-    const kept = await request<PresetListing>("POST", "/api/presets", JSON.parse(await file.text()));
+    const body = JSON.parse(await file.text()) as Preset;
+    const kept = await answer(server.POST("/api/presets", { body }));
     refreshPresets();
     notify("done", `Preset ${kept.preset.name} brought in.`);
   } catch (failure) {

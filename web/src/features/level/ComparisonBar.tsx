@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useEffect } from "react";
 
+import { server } from "../../api/client";
 import { useMeasurement } from "../../api/useMeasurement";
 import { progressWords } from "../../app/measurement";
 import { endComparison, hearSide, useComparison, type Comparison } from "../../app/comparison";
@@ -25,9 +26,13 @@ function Bar({ comparison }: { comparison: Comparison }) {
   const { side, matched } = useComparison();
   const { here, there, snapshot, action } = comparison;
   const matching = useMeasurement<Match>({
-    path: `/api/sessions/${state.id}/match`,
-    body: { snapshot, action, stretch_s: loopS },
-    version: state.revision,
+    start: () =>
+      server.POST("/api/sessions/{session_id}/match", {
+        params: { path: { session_id: state.id } },
+        body: { snapshot, action, stretch_s: loopS },
+      }),
+    about: state.id,
+    version: `${state.revision} ${JSON.stringify([snapshot, action, loopS])}`,
     settleMs: 100,
   });
   const { result, problem } = matching;

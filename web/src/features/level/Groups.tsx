@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
-import type { ControlGroup } from "../../api/types";
+import type { ControlGroup, GroupSettings } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
 import { askName, selectStrips } from "../../app/store";
@@ -34,7 +34,11 @@ function GroupRow({ group, faderPx }: { group: ControlGroup; faderPx: number }) 
   const { live, edit, strips, state } = open;
   const [movingDb, setMovingDb] = useState<number | null | undefined>(undefined);
   const levelDb = movingDb === undefined ? group.level_db : movingDb;
-  const set = (values: object) => ({ type: "set-group" as const, group: group.id, ...values });
+  const set = (values: Omit<GroupSettings, "type" | "group">) => ({
+    type: "set-group" as const,
+    group: group.id,
+    ...values,
+  });
   const preview = (level_db: number | null) => {
     setMovingDb(level_db);
     live.preview(set({ level_db }));

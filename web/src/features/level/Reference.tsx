@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
 
+import { server } from "../../api/client";
 import { useMeasurement } from "../../api/useMeasurement";
 import { progressWords } from "../../app/measurement";
 import type { Wish } from "../../api/types";
@@ -47,17 +48,22 @@ function Planning() {
   const [place, setPlace] = useState<(typeof PLACES)[number]>("trim");
   const [how, setHow] = useState<(typeof HOW)[number]>("each alone");
   const [faders, setFaders] = useState<(typeof FADERS)[number]>("as they are");
+  const order = {
+    strips: chosen,
+    figure,
+    target,
+    place,
+    together: how === "all by the same",
+    compensate: faders === "compensated",
+  };
   const planning = useMeasurement<Plan>({
-    path: `/api/sessions/${state.id}/reference`,
-    body: {
-      strips: chosen,
-      figure,
-      target,
-      place,
-      together: how === "all by the same",
-      compensate: faders === "compensated",
-    },
-    version: state.revision,
+    start: () =>
+      server.POST("/api/sessions/{session_id}/reference", {
+        params: { path: { session_id: state.id } },
+        body: order,
+      }),
+    about: state.id,
+    version: `${state.revision} ${JSON.stringify(order)}`,
     settleMs: 200,
   });
   const { result, current, problem } = planning;

@@ -53,7 +53,7 @@ export const Row = memo(function Row(props: RowProps) {
   const { live, edit, now } = useActing();
 
   /** What the edit says of every selected strip; levels move by the same amount. */
-  const changes = (values: Omit<StripSettings, "strip">, field?: MovingField): Partial<StripSettings>[] => {
+  const changes = (values: Omit<StripSettings, "strip">, field?: MovingField): StripSettings[] => {
     const others = useView.getState().selected.has(strip.id)
       ? selectedStrips(now()).filter((other) => other.id !== strip.id)
       : [];
@@ -68,9 +68,9 @@ export const Row = memo(function Row(props: RowProps) {
       }),
     ];
   };
-  const set = (values: object, field?: MovingField) => ({
+  const set = (values: Omit<StripSettings, "strip">, field?: MovingField) => ({
     type: "set-strips" as const,
-    changes: changes(values as Omit<StripSettings, "strip">, field),
+    changes: changes(values, field),
   });
   const faderDb = useLevel("fader_db", strip.id, strip.fader_db);
   const trimDb = useLevel("trim_db", strip.id, strip.trim_db);

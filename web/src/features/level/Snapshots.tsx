@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
-import { request } from "../../api/client";
+import { server } from "../../api/client";
 import { postTakeBack, refreshSnapshots, useDifferences, useSnapshots } from "../../api/queries";
 import type { SnapshotListing } from "../../api/types";
 import { compareWith } from "../../app/comparison";
@@ -29,7 +29,10 @@ function Comparing() {
     useView.setState({ dialog: "snapshots" });
     if (!name) return;
     try {
-      await request("POST", `/api/sessions/${state.id}/snapshots`, { name });
+      await server.POST("/api/sessions/{session_id}/snapshots", {
+        params: { path: { session_id: state.id } },
+        body: { name },
+      });
       refreshSnapshots(state.id);
     } catch (failure) {
       report(failure);
@@ -37,7 +40,9 @@ function Comparing() {
   };
   const forget = async (id: string) => {
     try {
-      await request("DELETE", `/api/sessions/${state.id}/snapshots/${id}`);
+      await server.DELETE("/api/sessions/{session_id}/snapshots/{snapshot_id}", {
+        params: { path: { session_id: state.id, snapshot_id: id } },
+      });
       if (chosen === id) setChosen("");
       refreshSnapshots(state.id);
     } catch (failure) {

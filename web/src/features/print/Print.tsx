@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
-import { request } from "../../api/client";
+import { server } from "../../api/client";
 import { refreshJobs, useJobs } from "../../api/queries";
 import type { JobStatus, PrintOrder } from "../../api/types";
 import { report, useOpen, useTransport } from "../../app/SessionContext";
@@ -35,10 +35,13 @@ export function Print() {
   const prints = (jobs ?? []).filter((job) => job.title.startsWith("Print ")).reverse();
 
   const start = async () => {
-    const order: Partial<PrintOrder> = { bits };
+    const order: PrintOrder = { bits };
     if (stretch === "loop" && loopS) Object.assign(order, { from_s: loopS[0], to_s: loopS[1] });
     try {
-      await request<JobStatus>("POST", `/api/sessions/${state.id}/prints`, order);
+      await server.POST("/api/sessions/{session_id}/prints", {
+        params: { path: { session_id: state.id } },
+        body: order,
+      });
       refreshJobs();
     } catch (failure) {
       report(failure);
@@ -107,7 +110,11 @@ export function Print() {
 
 function PrintRow({ job }: { job: JobStatus }) {
   const result = job.state === "done" ? (job.result as Result) : null;
-  const cancel = () => void request("DELETE", `/api/jobs/${job.id}`).catch(report).then(refreshJobs);
+  const cancel = () =>
+    void server
+      .DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })
+      .catch(report)
+      .then(refreshJobs);
   return (
     <chakra.div
       borderTop="1px solid"

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { Fragment, useState } from "react";
 
+import { server } from "../../api/client";
 import { useMeasurement } from "../../api/useMeasurement";
 import type { Strip, Wish } from "../../api/types";
 import { Cure } from "../../app/Cure";
@@ -45,9 +46,16 @@ export function Ledger({ strip }: { strip: Strip }) {
   const { state, strips } = useOpen();
   const { loopS } = useTransport();
   const [asksLeaks, setAsksLeaks] = useState("");
-  const base = `/api/sessions/${state.id}/strips/${strip.id}`;
-  const order = { body: { stretch_s: loopS }, version: state.revision, settleMs: SETTLE_MS };
-  const { result, progress, problem } = useMeasurement<LedgerResult>({ path: `${base}/ledger`, ...order });
+  const asking = {
+    params: { path: { session_id: state.id, strip_id: strip.id } },
+    body: { stretch_s: loopS },
+  };
+  const { result, progress, problem } = useMeasurement<LedgerResult>({
+    start: () => server.POST("/api/sessions/{session_id}/strips/{strip_id}/ledger", asking),
+    about: strip.id,
+    version: `${state.revision} ${JSON.stringify(loopS)}`,
+    settleMs: SETTLE_MS,
+  });
   const leaksWanted = asksLeaks === strip.id;
   const nameOf = (id: string) => strips.get(id)?.name ?? id;
   const n = result?.ways.length ?? 0;
@@ -91,7 +99,7 @@ export function Ledger({ strip }: { strip: Strip }) {
           </PlainButton>
         )}
       </chakra.div>
-      {leaksWanted && <Leaks strip={strip} path={`${base}/leaks`} order={order} nameOf={nameOf} />}
+      {leaksWanted && <Leaks strip={strip} nameOf={nameOf} />}
       {result && n > 0 && (
         <chakra.table width="100%" fontSize="small" css={{ "& td, & th": { height: "24px" } }}>
           <thead>
@@ -208,18 +216,21 @@ function LevelBar({ levelDb, dry }: { levelDb: number | null; dry: boolean }) {
   );
 }
 
-type LeaksProps = {
-  strip: Strip;
-  path: string;
-  order: { body: unknown; version: number; settleMs: number };
-  nameOf: (id: string) => string;
-};
+type LeaksProps = { strip: Strip; nameOf: (id: string) => string };
 
 /** What still sounds when the strip's fader is down, and the cure. */
-function Leaks({ strip, path, order, nameOf }: LeaksProps) {
+function Leaks({ strip, nameOf }: LeaksProps) {
+  const { state } = useOpen();
+  const { loopS } = useTransport();
   const { result, current, progress } = useMeasurement<LeaksResult & { revision: number }>({
-    path,
-    ...order,
+    start: () =>
+      server.POST("/api/sessions/{session_id}/strips/{strip_id}/leaks", {
+        params: { path: { session_id: state.id, strip_id: strip.id } },
+        body: { stretch_s: loopS },
+      }),
+    about: strip.id,
+    version: `${state.revision} ${JSON.stringify(loopS)}`,
+    settleMs: SETTLE_MS,
   });
   if (!result) return <chakra.p color="quiet">{progress === null ? "…" : "listening…"}</chakra.p>;
   if (!result.leaks.length) {

@@ -1,5 +1,4 @@
 import type { Strip, Wish } from "../../api/types";
-import { newProcessor } from "../../app/commands";
 import type { useOpen } from "../../app/SessionContext";
 import { askWhich } from "../../app/store";
 import { walkChain } from "../level";
@@ -66,11 +65,10 @@ function connections(source: Strip, goal: Strip): { value: string; label: string
 }
 
 function keyedCompressor(goal: Strip, source: Strip): Wish {
-  const made = newProcessor(goal, "compressor");
   return {
     type: "paste-processors",
     strips: [goal.id],
-    processors: [{ id: "compressor", type: made.processor, key: { from: source.id } }],
+    processors: [{ id: "compressor", type: "compressor", key: { from: source.id } }],
   };
 }
 

@@ -1,9 +1,9 @@
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
-import { request, ServerError } from "../../api/client";
+import { answer, server, ServerError } from "../../api/client";
 import { refreshSessions, useSessions } from "../../api/queries";
-import type { SessionListing, SessionState } from "../../api/types";
+import type { SessionListing } from "../../api/types";
 import { openSession } from "../../app/location";
 import { PlainButton } from "../../controls/PlainButton";
 
@@ -15,9 +15,9 @@ export function SessionList() {
   const [name, setName] = useState("");
   const [leaving, setLeaving] = useState<string | null>(null);
 
-  const act = async (method: string, path: string, body?: unknown) => {
+  const act = async <T,>(call: Promise<{ data?: T }>) => {
     try {
-      const state = await request<SessionState | undefined>(method, path, body);
+      const state = await answer(call);
       setProblem("");
       refreshSessions();
       return state;
@@ -29,7 +29,7 @@ export function SessionList() {
     }
   };
   const create = async () => {
-    const state = await act("POST", "/api/sessions", { name: name.trim() });
+    const state = await act(server.POST("/api/sessions", { body: { name: name.trim() } }));
     if (state) openSession(state.id);
   };
 
@@ -90,7 +90,9 @@ export function SessionList() {
           >
             <Name session={session} />
             {inBin ? (
-              <PlainButton onClick={() => void act("POST", `/api/sessions/${session.id}/restore`)}>
+              <PlainButton
+                onClick={() => void act(server.POST("/api/sessions/{session_id}/restore", at(session)))}
+              >
                 Put back
               </PlainButton>
             ) : leaving === session.id ? (
@@ -100,7 +102,7 @@ export function SessionList() {
                   color="over"
                   onClick={() => {
                     setLeaving(null);
-                    void act("DELETE", `/api/sessions/${session.id}`);
+                    void act(server.DELETE("/api/sessions/{session_id}", at(session)));
                   }}
                 >
                   Delete {session.name}
@@ -109,7 +111,9 @@ export function SessionList() {
               </>
             ) : (
               <>
-                <PlainButton onClick={() => void act("POST", `/api/sessions/${session.id}/duplicate`)}>
+                <PlainButton
+                  onClick={() => void act(server.POST("/api/sessions/{session_id}/duplicate", at(session)))}
+                >
                   Duplicate
                 </PlainButton>
                 <PlainButton onClick={() => setLeaving(session.id)}>Delete…</PlainButton>
@@ -120,6 +124,10 @@ export function SessionList() {
       </chakra.ul>
     </chakra.main>
   );
+}
+
+function at(session: SessionListing) {
+  return { params: { path: { session_id: session.id } } };
 }
 
 function Name({ session }: { session: SessionListing }) {

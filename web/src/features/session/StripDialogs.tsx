@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { request } from "../../api/client";
+import { answer, server } from "../../api/client";
 import { selectedStrips } from "../../app/commands";
 import { useOpen } from "../../app/SessionContext";
 import { useView } from "../../app/store";
@@ -129,10 +129,14 @@ function Delete() {
   const open = useOpen();
   const strips = selectedStrips(open.state).filter((strip) => strip.kind !== "mix");
   const ids = strips.map((strip) => strip.id);
-  const query = ids.map((id) => `strips=${encodeURIComponent(id)}`).join("&");
   const { data: said } = useQuery({
     queryKey: ["references", open.state.id, open.state.revision, ids],
-    queryFn: () => request<string[]>("GET", `/api/sessions/${open.state.id}/references?${query}`),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/references", {
+          params: { path: { session_id: open.state.id }, query: { strips: ids } },
+        }),
+      ),
   });
   const remove = () => {
     close();

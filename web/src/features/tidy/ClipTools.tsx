@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 
+import type { ClipSettings } from "../../api/types";
 import { limitsOf } from "../../api/parameters";
 import { useOpen } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
@@ -20,7 +21,7 @@ export function ClipTools({ place }: { place: ClipPlace | null }) {
       </chakra.span>
     );
   }
-  const set = (values: object) => ({
+  const set = (values: Omit<ClipSettings, "strip" | "clip">) => ({
     type: "set-clips" as const,
     changes: [{ strip: place.strip, clip: place.clip, ...values }],
   });

@@ -1,3 +1,4 @@
+import type { Wish } from "../../api/types";
 import type { LevelItem } from "../level";
 
 /** Where something dragged would land: in a folder, or beside a row, or together with a strip in a new folder. */
@@ -31,7 +32,7 @@ export function landingAction(
   item: LevelItem,
   strips: string[],
   folders: string[],
-): { type: "move-in-tree"; [key: string]: unknown } | null {
+): Wish | null {
   if (landing.where === "new-folder") return null;
   const target = item.folder ? { folder: item.folder.id } : { strip: item.strip?.id };
   return { type: "move-in-tree", strips, folders, where: landing.where, ...target };
