@@ -28,6 +28,11 @@ next, the needle's two sums, and how far it got."""
 TOTAL, RECTIFIED, NEEDLE, HIGHEST_VU = 4, 5, 6, 8
 
 
+def hop_samples(step_samples: int) -> int:
+    """How often the needle moves: the longest part of a step that is short enough."""
+    return next(part for part in range(LONGEST_HOP_SAMPLES, 0, -1) if step_samples % part == 0)
+
+
 @inline_kernel
 def _move_needles(hop_samples: int, vu: Audio, kept: Audio) -> None:
     for k in range(kept.shape[1]):

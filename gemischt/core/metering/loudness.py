@@ -10,13 +10,17 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.data import bs1770
-from gemischt.core.dsp.jit import AUDIO, CUBE, FLOAT, INT, VECTOR, measuring_kernel
+from gemischt.core.dsp.mixing import to_single
+from gemischt.core.dsp.simd import N_LANES
 from gemischt.core.layout import Layout
+from gemischt.core.metering import level_steps
 from gemischt.core.units import SILENCE_DB
 
 STEPS_PER_S = 100
 """Windows advance in steps of 10 ms: maxima need more than the 10 Hz a display does (Tech 3341 case 13)."""
-_TINY = 1e-30
+
+
+_NO_NEEDLE = np.zeros(5)
 
 
 def k_weighting(sample_rate_hz: float) -> NDArray[np.float64]:
@@ -38,36 +42,6 @@ def k_weighting(sample_rate_hz: float) -> NDArray[np.float64]:
     return np.array([shelf, high_pass])
 
 
-@measuring_kernel(AUDIO, INT, INT, AUDIO, CUBE, VECTOR, returns=FLOAT)
-def _weighted_energy(audio: Audio, start: int, end: int, sections: Audio, state: Audio, weights: Audio) -> float:
-    # Both sections in one pass; state (n_channels, 2 sections, 2 sums), weights (n_channels,).
-    summed = 0.0
-    b0, b1, b2, a1, a2 = sections[0, 0], sections[0, 1], sections[0, 2], sections[0, 3], sections[0, 4]
-    c1, c2 = sections[1, 3], sections[1, 4]
-    for channel in range(audio.shape[0]):
-        total = 0.0
-        u, v = state[channel, 0, 0], state[channel, 0, 1]
-        m, n = state[channel, 1, 0], state[channel, 1, 1]
-        row = audio[channel, start:end]
-        for i in range(row.size):
-            x = row[i]
-            y = b0 * x + u
-            u = b1 * x + v - a1 * y
-            v = b2 * x - a2 * y
-            z = y + m
-            m = n - 2.0 * y - c1 * z
-            n = y - c2 * z
-            total += z * z
-        state[channel, 0, 0], state[channel, 0, 1] = u, v
-        state[channel, 1, 0], state[channel, 1, 1] = m, n
-        for section in range(2):
-            for j in range(2):
-                if abs(state[channel, section, j]) < _TINY:
-                    state[channel, section, j] = 0.0
-        summed += weights[channel] * total
-    return summed
-
-
 def power_to_lufs(mean_square: float) -> float:
     """Loudness of the channels' summed weighted mean square."""
     return bs1770.OFFSET_LU + 10.0 * math.log10(mean_square) if mean_square > 0.0 else SILENCE_DB
@@ -87,15 +61,18 @@ def powers_to_lufs(mean_squares: NDArray[np.float64]) -> NDArray[np.float64]:
 class LoudnessMeter:
     """Reads loudness from blocks of any size.
 
-    State: filters per channel; ``_step_energy`` the unfinished 10 ms step; ``_sums`` running totals of finished steps,
-    so that any window's energy is a difference of two of them.
+    State: ``_kept`` what the weighting remembers of each channel; ``_step_energy`` the unfinished 10 ms step; ``_sums``
+    running totals of finished steps, so that any window's energy is a difference of two of them.
     """
 
     def __init__(self, sample_rate_hz: int, layout: Layout) -> None:
         self._sample_rate_hz = sample_rate_hz
         self._weights = layout.loudness_weights
         self._sections = k_weighting(sample_rate_hz)
-        self._state = np.zeros((layout.n_channels, 2, 2))
+        self._step_samples = sample_rate_hz // STEPS_PER_S
+        n_groups = -(-layout.n_channels // N_LANES)
+        self._kept = np.zeros((n_groups, level_steps.N_KEPT, N_LANES))
+        self._rows = np.zeros((n_groups * N_LANES, 0), np.float32)
         self._sums: list[float] = [0.0]
         self._step_energy = 0.0
         self._samples = 0
@@ -108,15 +85,29 @@ class LoudnessMeter:
 
     def process(self, audio: Audio, n_samples: int) -> None:
         """Take in the next block, (n_channels, >= n_samples)."""
-        audio = np.ascontiguousarray(audio)
-        done = 0
-        while done < n_samples:
-            boundary = (len(self._sums) * self._sample_rate_hz) // STEPS_PER_S
-            end = min(n_samples, done + boundary - self._samples)
-            self._step_energy += _weighted_energy(audio, done, end, self._sections, self._state, self._weights)
-            self._samples += end - done
-            done = end
-            if self._samples == boundary:
+        if self._rows.shape[1] < n_samples + level_steps.SPARE_SAMPLES:
+            self._rows = np.zeros((len(self._rows), n_samples + level_steps.SPARE_SAMPLES), np.float32)
+        to_single(np.ascontiguousarray(audio), n_samples, self._rows)
+        first = self._samples // self._step_samples
+        touched = -(-(self._samples + n_samples) // self._step_samples) - first
+        energies, unread = np.zeros((2, touched, len(self._rows)))
+        level_steps.measure_steps(
+            self._rows,
+            n_samples,
+            self._samples,
+            self._step_samples,
+            level_steps.hop_samples(self._step_samples),
+            self._sections,
+            _NO_NEEDLE,
+            self._kept,
+            energies,
+            unread,
+        )
+        self._samples += n_samples
+        whole = self._samples // self._step_samples - first
+        for step, energy in enumerate(energies[:, : len(self._weights)] @ self._weights):
+            self._step_energy += float(energy)
+            if step < whole:
                 self._finish_step()
 
     def reset_integration(self) -> None:

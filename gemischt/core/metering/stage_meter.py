@@ -85,7 +85,7 @@ class StageMeters:
         n_groups = max(1, -(-int(self._first_rows[-1]) // N_LANES))
         self.n_rows = n_groups * N_LANES
         self._step_samples = sample_rate_hz // STEPS_PER_S
-        self._hop_samples = _largest_part(self._step_samples, level_steps.LONGEST_HOP_SAMPLES)
+        self._hop_samples = level_steps.hop_samples(self._step_samples)
         self._sections = k_weighting(sample_rate_hz)
         self._vu = needle_section(sample_rate_hz / self._hop_samples)
         self._kept = np.zeros((n_groups, level_steps.N_KEPT, N_LANES))
@@ -270,10 +270,6 @@ class StageMeter:
 
 def _no_counts(n_signals: int) -> Counts:
     return np.tile(np.array([0, 0, 0, -1], np.int64), (n_signals, 1))
-
-
-def _largest_part(whole: int, limit: int) -> int:
-    return next(part for part in range(limit, 0, -1) if whole % part == 0)
 
 
 def needle_section(sample_rate_hz: float) -> NDArray[np.float64]:

@@ -14,6 +14,7 @@ import { EQ_RANGE_DB, gainToPx, paintEq, pxToGain } from "./drawEq";
 import { useCurve } from "./useCurve";
 import { SignButton } from "../../controls/SignButton";
 import { useNudge } from "../../controls/useNudge";
+import { followPointer } from "../../controls/followPointer";
 
 const GRAPH_HEIGHT_PX = 96;
 const MAX_BANDS = 8;
@@ -62,47 +63,29 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
   const onPointerDown = (index: number) => (event: PointerEvent<HTMLElement>) => {
     event.stopPropagation();
     setChosen(index);
-    const target = event.currentTarget;
     const box = graph.current?.getBoundingClientRect();
     const start = bands[index];
     if (!box || !start) return;
-    target.setPointerCapture(event.pointerId);
-    let next: EqBand[] | null = null;
-    let frame = 0;
-    const move = (moved: globalThis.PointerEvent) => {
-      const frequency = Math.min(20000, Math.max(20, pxToFrequency(moved.clientX - box.left, box.width)));
-      const gain = Math.min(
-        EQ_RANGE_DB,
-        Math.max(-EQ_RANGE_DB, pxToGain(moved.clientY - box.top, box.height)),
-      );
-      const values: Partial<EqBand> = { frequency_hz: Number(frequency.toPrecision(4)) };
-      if (hasGain(start)) values.gain_db = Math.round(10 * gain) / 10;
-      next = changed(index, values);
-      if (!frame) {
-        frame = requestAnimationFrame(() => {
-          frame = 0;
-          if (next) preview(next);
-        });
-      }
-    };
-    const end = (keep: boolean) => {
-      cancelAnimationFrame(frame);
-      target.removeEventListener("pointermove", move);
-      target.removeEventListener("pointerup", up);
-      window.removeEventListener("keydown", key, true);
-      if (keep && next) commit(next);
-      if (!keep) {
-        setMoving(null);
-        live.revert();
-      }
-    };
-    const up = () => end(true);
-    const key = (pressed: globalThis.KeyboardEvent) => {
-      if (pressed.key === "Escape") end(false);
-    };
-    target.addEventListener("pointermove", move);
-    target.addEventListener("pointerup", up);
-    window.addEventListener("keydown", key, true);
+    let next: EqBand[] = bands;
+    followPointer(event, {
+      onMove: (pointer) => {
+        const frequency = Math.min(20000, Math.max(20, pxToFrequency(pointer.clientX - box.left, box.width)));
+        const gain = pxToGain(pointer.clientY - box.top, box.height);
+        const values: Partial<EqBand> = { frequency_hz: Number(frequency.toPrecision(4)) };
+        if (hasGain(start)) {
+          values.gain_db = Math.round(10 * Math.min(EQ_RANGE_DB, Math.max(-EQ_RANGE_DB, gain))) / 10;
+        }
+        next = changed(index, values);
+        preview(next);
+      },
+      onEnd: (released) => {
+        if (released) commit(next);
+        else {
+          setMoving(null);
+          live.revert();
+        }
+      },
+    });
   };
 
   const onKeyDown = (index: number) => (event: KeyboardEvent) => {

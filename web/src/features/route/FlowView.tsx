@@ -7,6 +7,7 @@ import { useOpen, useTransport } from "../../app/SessionContext";
 import { foldFolder, focusStrip, useView } from "../../app/store";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
+import { followPointer } from "../../controls/followPointer";
 import { formatReading } from "../../lib/format";
 import { readMeter, SILENT_DB, type Stage } from "../../live/frames";
 import { connect } from "./connecting";
@@ -94,8 +95,6 @@ export function FlowView({ flow }: { flow: Flow }) {
   const startWire = (node: FlowNode) => (event: PointerEvent<HTMLElement>) => {
     event.preventDefault();
     event.stopPropagation();
-    const target = event.currentTarget;
-    target.setPointerCapture(event.pointerId);
     const from = node.members[0] ?? node.id;
     const inside = (moving: { clientX: number; clientY: number }) => {
       const box = area.current?.getBoundingClientRect();
@@ -107,25 +106,18 @@ export function FlowView({ flow }: { flow: Flow }) {
         .elementsFromPoint(moving.clientX, moving.clientY)
         .map((element) => (element as HTMLElement).closest<HTMLElement>("[data-flow-node]")?.dataset.flowNode)
         .find((id) => id !== undefined && id !== node.id);
-    const move = (moving: globalThis.PointerEvent) => {
-      setWire({ from: node.id, ...inside(moving) });
-      setPointed(goalAt(moving) ?? node.id);
-    };
-    const end = (released: globalThis.PointerEvent | null) => {
-      target.removeEventListener("pointermove", move);
-      target.removeEventListener("pointerup", end);
-      window.removeEventListener("keydown", key, true);
-      setWire(null);
-      setPointed(null);
-      const goal = released && goalAt(released);
-      if (goal && strips.has(goal)) void connect(open, from, goal);
-    };
-    const key = (pressed: KeyboardEvent) => {
-      if (pressed.key === "Escape") end(null);
-    };
-    target.addEventListener("pointermove", move);
-    target.addEventListener("pointerup", end);
-    window.addEventListener("keydown", key, true);
+    followPointer(event, {
+      onMove: (pointer) => {
+        setWire({ from: node.id, ...inside(pointer) });
+        setPointed(goalAt(pointer) ?? node.id);
+      },
+      onEnd: (released) => {
+        setWire(null);
+        setPointed(null);
+        const goal = released && goalAt(released);
+        if (goal && strips.has(goal)) void connect(open, from, goal);
+      },
+    });
   };
 
   const origin = wire && nodes.get(wire.from);

@@ -7,6 +7,7 @@ import { useOpen } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { useNudge } from "../../controls/useNudge";
+import { followPointer } from "../../controls/followPointer";
 import { formatTime } from "../../lib/format";
 import { beatS, toBeat } from "./time";
 
@@ -95,40 +96,21 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
     if (event.button !== 0) return;
     event.stopPropagation();
     onChoose();
-    const { clientX, pointerId } = event;
-    const target = event.currentTarget;
-    let latest: Moved | null = null;
-    const move = (moving: globalThis.PointerEvent) => {
-      const dx = moving.clientX - clientX;
-      if (!latest && Math.abs(dx) < 3) return;
-      if (!latest) target.setPointerCapture(pointerId);
-      latest = change(dx / pxPerS, moving.altKey);
-      setMoved(latest);
-      live.preview(action(latest));
-    };
-    const end = (keep: boolean) => {
-      target.removeEventListener("pointermove", move);
-      target.removeEventListener("pointerup", up);
-      target.removeEventListener("pointercancel", cancel);
-      window.removeEventListener("keydown", key, true);
-      if (!latest) return;
-      if (keep) void edit(action(latest)).then(() => setMoved(null));
-      else {
-        setMoved(null);
-        live.revert();
-      }
-    };
-    const up = () => end(true);
-    const cancel = () => end(false);
-    const key = (pressed: globalThis.KeyboardEvent) => {
-      if (pressed.key !== "Escape") return;
-      pressed.stopPropagation();
-      end(false);
-    };
-    target.addEventListener("pointermove", move);
-    target.addEventListener("pointerup", up);
-    target.addEventListener("pointercancel", cancel);
-    window.addEventListener("keydown", key, true);
+    let latest: Moved = {};
+    followPointer(event, {
+      onMove: (pointer, dxPx) => {
+        latest = change(dxPx / pxPerS, pointer.altKey);
+        setMoved(latest);
+        live.preview(action(latest));
+      },
+      onEnd: (released) => {
+        if (released) void edit(action(latest)).then(() => setMoved(null));
+        else {
+          setMoved(null);
+          live.revert();
+        }
+      },
+    });
   };
 
   const trimStart = (byS: number, free: boolean): Moved => {

@@ -4,14 +4,13 @@ import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } 
 import { progressWords, useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
+import { followPointer } from "../../controls/followPointer";
 import { useSliding } from "../../lib/animation";
 import { formatTime } from "../../lib/format";
 import { barS } from "../../lib/music";
 import { useWidth } from "../../lib/useWidth";
 import { paintSong } from "./drawSong";
 import { Flags } from "./Flags";
-
-const DRAG_PX = 4;
 
 /** The whole song: sections, the mix's wave and short-term loudness, loop, playhead. Click to go, double-click to play, drag to loop. */
 export function SongLine() {
@@ -58,23 +57,14 @@ export function SongLine() {
   };
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     const from = timeAt(event.clientX);
-    const startX = event.clientX;
-    const target = event.currentTarget;
-    target.setPointerCapture(event.pointerId);
-    let dragging = false;
-    const move = (moved: globalThis.PointerEvent) => {
-      dragging = dragging || Math.abs(moved.clientX - startX) > DRAG_PX;
-      if (dragging) setDraggedS(stretch(from, timeAt(moved.clientX)));
-    };
-    const up = (released: globalThis.PointerEvent) => {
-      target.removeEventListener("pointermove", move);
-      target.removeEventListener("pointerup", up);
-      setDraggedS(null);
-      if (dragging) live.loop(stretch(from, timeAt(released.clientX)));
-      else live.seek(from);
-    };
-    target.addEventListener("pointermove", move);
-    target.addEventListener("pointerup", up);
+    followPointer(event, {
+      onMove: (pointer) => setDraggedS(stretch(from, timeAt(pointer.clientX))),
+      onEnd: (released) => {
+        setDraggedS(null);
+        if (released) live.loop(stretch(from, timeAt(released.clientX)));
+      },
+      onClick: () => live.seek(from),
+    });
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const bars = { ArrowRight: 1, ArrowLeft: -1, PageUp: 8, PageDown: -8 }[event.key];
