@@ -18,6 +18,7 @@ from gemischt.api.app import create_app
 from gemischt.api.settings import Settings
 from gemischt.core.errors import GemischtError
 from gemischt.operations.demo_sessions import make_demo
+from gemischt.operations.memory import give_back
 from gemischt.operations.workspace import Workspace
 
 LOG_NAME = "gemischt.log"
@@ -85,6 +86,7 @@ def _look_after(folder: Path, *, demo: bool) -> None:
             print(f"removed {freed_bytes / 1e6:.1f} MB that were left unfinished", flush=True)
         if demo and make_demo(workspace, progress=lambda text: print(text, flush=True)):
             print("the demo song is ready", flush=True)
+            give_back()
 
 
 def _check_port(host: str, port: int) -> None:

@@ -14,5 +14,6 @@ task_process       tasks in a process of their own, behind playback; task_worker
 jobs               long work with progress, cancel and a result
 demo_sessions      puts the demo song into a data folder
 priority           playback comes first
+memory             memory that is free inside this process, given back to the system
 task_worker        the other end of ``TaskProcess``: does tasks in a process of its own, a few at a time
 """

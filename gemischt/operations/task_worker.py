@@ -22,6 +22,7 @@ from typing import Any, TextIO
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.errors import Cancelled, GemischtError
 from gemischt.operations.jobs import WORKERS
+from gemischt.operations.memory import give_back
 from gemischt.operations.priority import Share
 from gemischt.operations.tasks import TASK
 from gemischt.operations.workspace import Workspace
@@ -94,6 +95,8 @@ class _Worker:
     def _count(self, by: int) -> None:
         with self._counting:
             self._under_way += by
+            if self._under_way == 0:
+                give_back()
 
     def _done(self, order: dict[str, Any]) -> dict[str, Any]:
         told_s = 0.0
