@@ -46,9 +46,13 @@ def parameter(
     unit: str = "",
     scale: Scale = "linear",
     none: str = "open",
+    stays: bool = False,
 ) -> Any:
-    """A numeric field with everything an interface needs to show and step it; ``none`` is what null reads as."""
-    extra: dict[str, Any] = {"label": label, "unit": unit, "scale": scale, "none": none}
+    """A numeric field with everything an interface needs to show and step it; ``none`` is what null reads as.
+
+    What ``stays`` cannot move over the song: it decides how late a signal is.
+    """
+    extra: dict[str, Any] = {"label": label, "unit": unit, "scale": scale, "none": none, "stays": stays}
     return Field(default=default, ge=minimum, le=maximum, title=label, json_schema_extra=extra)
 
 
@@ -91,6 +95,20 @@ class Parameter(FrozenModel):
     maximum: float | None = None
     none: str | None = None
     choices: tuple[str | int, ...] = ()
+    stays: bool = False
+
+    def refusal(self, value: Value) -> str | None:
+        """Why it does not take a value; None if it does."""
+        if value is None:
+            return None if self.none is not None else f"{self.label.lower()} must have a value"
+        if self.kind == "switch":
+            return None if isinstance(value, bool) else f"must be true or false, got {value!r}"
+        if isinstance(value, bool) or not isinstance(value, float | int):
+            return f"must be a number, got {value!r}"
+        low, high = self.minimum, self.maximum
+        if (low is not None and value < low) or (high is not None and value > high):
+            return f"must lie between {low:g} and {high:g}, got {value:g}"
+        return None
 
     def show(self, value: Any) -> str:
         """A value as people read it: "-3.5 dB", "endless", "on"."""
@@ -144,4 +162,5 @@ def _entry(name: str, field: FieldInfo) -> Parameter | None:
         minimum=float(str(minimum)),
         maximum=float(str(maximum)),
         none=none,
+        stays=bool(extra.get("stays", False)),
     )

@@ -1,7 +1,7 @@
 """From session to blueprint: order, buffers, gains, and delays wherever paths meet."""
 
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -16,15 +16,17 @@ from gemischt.core.engine.buffer_names import (
     strip_buffer,
 )
 from gemischt.core.engine.clip_placing import place_clips, song_length_samples
+from gemischt.core.engine.courses import courses_of, moves_by_strip
 from gemischt.core.engine.listening import Listening
 from gemischt.core.engine.placement import Matrix, file_matrix, leaving_layout, source_layout
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Settings, Turning
+from gemischt.core.engine.settings import Settings, Turning, lane_gains, level_of
 from gemischt.core.engine.sheet import ClipFeed, Feed, Sheet
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.layout import FILE_LAYOUTS, MONO, Layout
-from gemischt.core.processors.gain_params import GainParams
+from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
+from gemischt.core.session.addresses import placed
 from gemischt.core.session.document import (
     Keyed,
     Lane,
@@ -37,6 +39,7 @@ from gemischt.core.session.document import (
     StripTap,
     Tap,
 )
+from gemischt.core.session.edits import find_processor
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
@@ -54,7 +57,8 @@ def draw_blueprint(
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
-    return _Drawing(session, media, taps).draw()
+    blueprint = _Drawing(session, media, taps).draw()
+    return replace(blueprint, courses=courses_of(session, blueprint, Settings(session)))
 
 
 @dataclass
@@ -77,6 +81,7 @@ class _Drawing:
         self.tapped: set[StripTap] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(heard)
         self.tapped |= set(self.taps or ())
         self.triggers = {source for source, _ in heard}
+        self.moves = moves_by_strip(session)
         self.index = {strip.id: index for index, strip in enumerate(session.strips)}
         self.feeds = {strip.id: [] for strip in session.strips}
         self.late_feeds = {strip.id: [] for strip in session.strips}
@@ -93,6 +98,7 @@ class _Drawing:
             latency_samples=self.sheet.lags[output],
             length_samples=song_length_samples(session, self.media),
             lags=self.sheet.lags,
+            lags_at=self.sheet.lags_at,
         )
 
     def _keys_of(self, strip: Strip) -> Iterator[StripTap]:
@@ -195,7 +201,19 @@ class _Drawing:
         lag, rate = self.sheet.lags[buffer], self.session.sample_rate_hz
         over_time = told_over_time(processor, self.session)
         told = tuple((s_to_samples(at_s, rate) + lag if at_s else 0, params) for at_s, params in over_time)
-        self.sheet.process(operation, processor.type, buffer, told, on=processor.on)
+        self.sheet.process(
+            operation, processor.type, buffer, told, on=processor.on, reaches=self._reached(strip, processor)
+        )
+
+    def _reached(self, strip: Strip, processor: Simple) -> Iterator[FrozenModel]:
+        """Parameters that moves lead a processor to."""
+        address = f"strips/{strip.id}/chain/{processor.id}/"
+        for move in self.moves.get(strip.id, ()):
+            if move.target.startswith(address):
+                for value in {point.value for point in move.points}:
+                    led = find_processor(placed(self.session, move.target, value).strip(strip.id), processor.id)
+                    if led.type != "parallel":
+                        yield from (params for _, params in told_over_time(led, self.session))
 
     def _draw_late(self, strip: Strip, work: str) -> None:
         feeds = self.late_feeds[strip.id]
@@ -208,13 +226,11 @@ class _Drawing:
     def _draw_parallel(self, strip: Strip, block: Parallel, buffer: str) -> None:
         if block.on and block.lanes:
             self._draw_lanes(strip, block, buffer)
-        level_db = block.level_db if block.on else 0.0
         operation = OperationId(strip.id, Role.PROCESSOR, (block.id,))
-        told = ((0, GainParams.model_construct(level_db=level_db)),)
-        self.sheet.process(operation, "gain", buffer, told, on=True)
+        self.sheet.process(operation, "gain", buffer, ((0, level_of(block)),), on=True)
 
     def _draw_lanes(self, strip: Strip, block: Parallel, buffer: str) -> None:
-        any_solo = any(lane.solo for lane in block.lanes)
+        gains = lane_gains(block)
         feeds: list[Feed] = []
         for lane in block.lanes:
             part = (block.id, lane.id)
@@ -223,9 +239,7 @@ class _Drawing:
             self.sheet.add(specs.Copy(OperationId(strip.id, Role.LANE_SPLIT, part), buffer, name))
             self._draw_chain(strip, lane.chain, name)
             self._shift(OperationId(strip.id, Role.LANE_SHIFT, part), lane, name)
-            closed = lane.mute or (any_solo and not lane.solo)
-            gain = 0.0 if closed else db_to_gain(lane.level_db)
-            feeds.append(Feed(OperationId(strip.id, Role.LANE, part), name, -gain if lane.polarity_inverted else gain))
+            feeds.append(Feed(OperationId(strip.id, Role.LANE, part), name, gains[lane.id]))
         latest = max(self.sheet.lags[feed.source] for feed in feeds)
         self.sheet.add(specs.Clear(OperationId(strip.id, Role.LANE_CLEAR, (block.id,)), buffer))
         for feed in feeds:
@@ -263,8 +277,9 @@ class _Drawing:
         return (self.index[strip.id], stage) if self.taps is None else None
 
     def _is_heard_only(self, strip: Strip) -> bool:
-        """Whether nobody reads it: it is only heard where it plays to."""
-        return self.taps is not None and all(strip_id != strip.id for strip_id, _ in self.taps)
+        """Whether nobody reads it, and nothing leads it: it is only heard where it plays to."""
+        read = self.taps is None or any(strip_id == strip.id for strip_id, _ in self.taps)
+        return not read and strip.id not in self.moves
 
     def _tap(self, strip_id: str, tap: Tap) -> str:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.

@@ -64,6 +64,7 @@ class Listening:
             return self._levels[listening]
         levels = signal_name(turning.strip, turning.processor.id, "levels")
         sheet.signals[levels] = sheet.buffers[heard].n_channels
+        sheet.lags[levels] = sheet.lags[heard]
         sheet.add(specs.Detect(turning.id_of(Role.DETECT), heard, levels, pairs, turning.detection))
         if is_shared:
             self._levels[listening] = levels

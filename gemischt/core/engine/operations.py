@@ -6,7 +6,7 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
-from gemischt.core.control import Control, Told
+from gemischt.core.control import Control, Row, Told
 from gemischt.core.dsp import gain_application, level_detection, mixing, playing
 from gemischt.core.dsp.table import Call
 from gemischt.core.engine import specs
@@ -44,6 +44,10 @@ class Operation:
         """Go to the settings of a spec of the same structure."""
         for control, told in zip(self.controls, self._told(spec), strict=True):
             control.aim(told, glide=glide)
+
+    def coefs_of(self, spec: Any) -> list[Row]:
+        """Of each control, for a spec of one moment."""
+        return [told[0][1] for told in self._told(spec)]
 
     def take_over(self, other: "Operation") -> None:
         """Go on where the same operation of another plan is."""

@@ -11,6 +11,7 @@ from gemischt.core.control import Control
 from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.buffer_names import STAGES
+from gemischt.core.engine.lines import ControlLine, Lines
 from gemischt.core.engine.operations import Operation, ProcessOperation, ShapeOperation
 from gemischt.core.engine.specs import OperationId
 from gemischt.core.processors.base import ControlSignal, ReducesGain
@@ -37,6 +38,8 @@ class Plan:
         self.operations = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
         for spec in blueprint.specs:
             self.operations[spec.id].aim(spec, glide=False)
+        self._lines: dict[OperationId, Lines] = {}
+        self._follow_courses()
         calls: list[Call] = []
         self._calls_of: dict[OperationId, tuple[int, int]] = {}
         for id_, operation in self.operations.items():
@@ -95,6 +98,22 @@ class Plan:
         if self._moving:
             self._moving = [control for control in self._moving if control.moves]
 
+    def _follow_courses(self) -> None:
+        """Let operations be led by the blueprint's courses; who goes on being led alike notices nothing."""
+        before, self._lines = self._lines, {}
+        for course in self.blueprint.courses:
+            known = next((before[id_] for id_ in course.ids if id_ in before), None)
+            same = known is not None and known.leads_alike(course, self.operations)
+            lines = known if known is not None and same else Lines(course, self.operations)
+            self._lines.update(dict.fromkeys(course.ids, lines))
+        for id_ in before.keys() | self._lines.keys():
+            led, led_before = self._lines.get(id_), before.get(id_)
+            if led is not led_before:
+                alike = led is not None and led_before is not None and led.course.key == led_before.course.key
+                for index, control in enumerate(self.operations[id_].controls):
+                    lag = self.blueprint.lags_at[id_]
+                    control.lead(ControlLine(led, id_, index, lag) if led else None, glide=not alike)
+
     def _found_moving(self) -> list[Control]:
         controls = (control for operation in self.operations.values() for control in operation.controls)
         return [control for control in controls if control.moves]
@@ -121,9 +140,10 @@ class Plan:
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
-            if before is not spec and _settings(before) != _settings(spec):
+            if before is not spec and specs.settings_of(before) != specs.settings_of(spec):
                 self.operations[spec.id].aim(spec, glide=True)
         self.blueprint = blueprint
+        self._follow_courses()
         self._moving = self._found_moving()
 
     def take_over(self, other: "Plan") -> None:
@@ -134,6 +154,8 @@ class Plan:
             if before is not None and type(before) is type(operation):
                 operation.take_over(before)
                 operation.aim(wanted[id_], glide=True)
+        self._lines = {id_: lines for id_, lines in other._lines.items() if id_ in self.operations}
+        self._follow_courses()
         self._moving = self._found_moving()
 
     def _operation(self, spec: specs.Spec, media: Mapping[str, MediaSamples]) -> Operation:
@@ -161,21 +183,3 @@ class Plan:
                 return ShapeOperation(spec, self.signals, rate, glide)
             case specs.Apply():
                 return operations.ApplyOperation(spec, buffers, self.signals, glide)
-
-
-def _settings(spec: specs.Spec) -> object:
-    match spec:
-        case specs.ApplyMatrix():
-            return spec.matrix.tolist()
-        case specs.MixInto():
-            return spec.gain
-        case specs.Process():
-            return spec.told, spec.on
-        case specs.Detect():
-            return spec.detection
-        case specs.Shape():
-            return spec.params
-        case specs.Apply():
-            return spec.application
-        case _:
-            return None

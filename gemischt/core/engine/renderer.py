@@ -1,15 +1,18 @@
 """Plays a session: keeps the position, loops, follows edits without a click."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.courses import courses_of
 from gemischt.core.engine.placement import mixing_matrix
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.resettling import resettle
+from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import Blueprint, OperationId, Role, waits_samples
 from gemischt.core.session.document import Session
 from gemischt.core.units import ms_to_samples
@@ -89,6 +92,8 @@ class Renderer:
             self._waiting = session, media
             return
         settled = resettle(self.plan.blueprint, self._session, session) if media is self._media else None
+        if settled is not None and session.moves:
+            settled = replace(settled, courses=courses_of(session, settled, Settings(session)))
         blueprint = draw_blueprint(session, media) if settled is None else settled
         if settled is not None or blueprint == self.plan.blueprint:
             self._session, self._media, self._waiting = session, media, None

@@ -1,5 +1,7 @@
 """What a strip's settings are to the operations that stand for it: matrices, gains, and what processors are told."""
 
+import copy
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from gemischt.core.engine import placement, specs
@@ -8,10 +10,11 @@ from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import BlockProcessor, Detection, GainShaper
+from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
-from gemischt.core.session.document import Keyed, Send, Session, Strip
+from gemischt.core.session.document import Keyed, Parallel, Send, Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
@@ -27,6 +30,16 @@ class Settings:
     def __post_init__(self) -> None:
         self.closed = closed_by_solo(self.session)
         self._group_gains = group_gains(self.session)
+
+    def with_groups(self, session: Session) -> "Settings":
+        """The same with control groups as another session has them."""
+        other = copy.copy(self)
+        other._group_gains = group_gains(session)
+        return other
+
+    def group_gain(self, strip_id: str) -> float:
+        """What its control groups do to a strip."""
+        return self._group_gains.get(strip_id, 1.0)
 
     def pick_up(self, strip: Strip, n_source: int) -> Matrix:
         """Input, trim and polarity."""
@@ -62,7 +75,7 @@ class Settings:
     def _fader_gain(self, strip: Strip) -> float:
         if strip.mute:
             return 0.0
-        return db_to_gain(strip.fader_db) * self._group_gains.get(strip.id, 1.0)
+        return db_to_gain(strip.fader_db) * self.group_gain(strip.id)
 
 
 def process_spec(
@@ -73,13 +86,30 @@ def process_spec(
     *,
     on: bool,
     sample_rate_hz: int,
+    reaches: Iterable[FrozenModel] = (),
 ) -> specs.Process:
-    """A processor at work on a buffer."""
+    """A processor at work on a buffer; there is room for whatever parameters it ``reaches``."""
     processor = kind_of(kind).worker
     assert issubclass(processor, BlockProcessor)
     latency = processor.latency_of(told[0][1], sample_rate_hz)
-    room = max(processor.room_of(params, sample_rate_hz) for _, params in told)
+    room = max(processor.room_of(params, sample_rate_hz) for params in (*(params for _, params in told), *reaches))
     return specs.Process(operation, kind, buffer, latency, room, told, on)
+
+
+def level_of(block: Parallel) -> GainParams:
+    """A block of lanes as the gain behind it."""
+    return GainParams.model_construct(level_db=block.level_db if block.on else 0.0)
+
+
+def lane_gains(block: Parallel) -> dict[str, float]:
+    """What mutes, solos, levels and polarity of its lanes come to."""
+    any_solo = any(lane.solo for lane in block.lanes)
+    gains: dict[str, float] = {}
+    for lane in block.lanes:
+        closed = lane.mute or (any_solo and not lane.solo)
+        gain = 0.0 if closed else db_to_gain(lane.level_db)
+        gains[lane.id] = -gain if lane.polarity_inverted else gain
+    return gains
 
 
 @dataclass(frozen=True)

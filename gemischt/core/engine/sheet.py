@@ -1,6 +1,6 @@
 """The sheet a blueprint is drawn on: buffers with their lags, and operations in order."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from gemischt.core.engine import specs
@@ -38,10 +38,23 @@ class Sheet:
     signals: dict[str, int] = field(default_factory=dict)
     operations: list[specs.Spec] = field(default_factory=list)
     lags: dict[str, int] = field(default_factory=dict)
+    lags_at: dict[OperationId, int] = field(default_factory=dict)
 
     def add(self, spec: specs.Spec) -> None:
         """The next operation."""
         self.operations.append(spec)
+        self.lags_at[spec.id] = self._lag_at(spec)
+
+    def _lag_at(self, spec: specs.Spec) -> int:
+        match spec:
+            case specs.MixInto():
+                return self.lags[spec.source] + spec.delay_samples
+            case specs.ApplyMatrix() | specs.Copy() | specs.Detect():
+                return self.lags[spec.source]
+            case specs.Shape():
+                return self.lags[spec.levels]
+            case _:
+                return self.lags[spec.buffer]
 
     def buffer(self, name: str, layout: Layout, *, lag: int) -> str:
         """A buffer of this name; the name."""
@@ -56,10 +69,18 @@ class Sheet:
             self.lags[buffer] += n_samples
 
     def process(
-        self, operation: OperationId, kind: str, buffer: str, told: tuple[tuple[int, FrozenModel], ...], *, on: bool
+        self,
+        operation: OperationId,
+        kind: str,
+        buffer: str,
+        told: tuple[tuple[int, FrozenModel], ...],
+        *,
+        on: bool,
+        reaches: Iterable[FrozenModel] = (),
     ) -> None:
-        """Let a processor work on a buffer."""
-        spec = process_spec(operation, kind, buffer, told, on=on, sample_rate_hz=self.sample_rate_hz)
+        """Let a processor work on a buffer; there is room for whatever parameters it ``reaches``."""
+        rate = self.sample_rate_hz
+        spec = process_spec(operation, kind, buffer, told, on=on, sample_rate_hz=rate, reaches=reaches)
         self.add(spec)
         self.lags[buffer] += spec.latency_samples
 

@@ -7,7 +7,10 @@ built around: if it changes, a new plan is crossfaded in. ``settings`` may chang
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
-from typing import NamedTuple, TypeAlias
+from typing import NamedTuple, Protocol, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.layout import Layout
@@ -195,6 +198,43 @@ def waits_samples(spec: Spec) -> int:
             return 0
 
 
+def settings_of(spec: Spec) -> object:
+    """What may change while it sounds."""
+    match spec:
+        case ApplyMatrix():
+            return spec.matrix.tolist()
+        case MixInto():
+            return spec.gain
+        case Process():
+            return spec.told, spec.on
+        case Detect():
+            return spec.detection
+        case Shape():
+            return spec.params
+        case Apply():
+            return spec.application
+        case _:
+            return None
+
+
+class Course(Protocol):
+    """What leads operations over the song; see core.engine.courses."""
+
+    @property
+    def ids(self) -> tuple[OperationId, ...]:
+        """The operations that are led."""
+
+    @property
+    def key(self) -> object:
+        """Courses with equal keys lead alike."""
+
+    def specs_at(self, sample: int) -> Mapping[OperationId, Spec]:
+        """Their specs at a sample of the song."""
+
+    def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
+        """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""
+
+
 @dataclass(frozen=True)
 class Blueprint:
     """A session as operations.
@@ -210,6 +250,8 @@ class Blueprint:
         latency_samples: how much later than the song the mix comes out.
         length_samples: end of the last clip.
         lags: how many samples the signal in each buffer is behind the song, at the end of its way.
+        lags_at: the same where each operation works.
+        courses: what leads operations over the song.
     """
 
     sample_rate_hz: int
@@ -221,6 +263,8 @@ class Blueprint:
     latency_samples: int
     length_samples: int
     lags: Mapping[str, int]
+    lags_at: Mapping[OperationId, int]
+    courses: tuple[Course, ...] = field(default=(), compare=False)
 
     def layout_of(self, buffer: str) -> Layout:
         """Of a buffer; KeyError if there is none."""

@@ -21,7 +21,7 @@ class CompressorParams(FrozenModel):
     release_ms: float = parameter(120.0, 0.0, 5000.0, label="Release", unit="ms", scale="logarithmic")
     range_db: float | None = parameter(None, 0.0, 80.0, label="Range", unit="dB", none="unlimited")
     makeup_db: float = parameter(0.0, -12.0, 36.0, label="Make-up", unit="dB")
-    lookahead_ms: float = parameter(0.0, 0.0, 20.0, label="Lookahead", unit="ms")
+    lookahead_ms: float = parameter(0.0, 0.0, 20.0, label="Lookahead", unit="ms", stays=True)
     detector: Detector = "peak"
     stereo_link: float = parameter(1.0, 0.0, 1.0, label="Stereo link")
     mix: float = parameter(1.0, 0.0, 1.0, label="Mix")

@@ -8,5 +8,5 @@ class LimiterParams(FrozenModel):
 
     input_db: float = parameter(0.0, -12.0, 24.0, label="Input", unit="dB")
     ceiling_dbtp: float = parameter(-1.0, -24.0, 0.0, label="Ceiling", unit="dBTP")
-    lookahead_ms: float = parameter(2.0, 0.5, 10.0, label="Lookahead", unit="ms")
+    lookahead_ms: float = parameter(2.0, 0.5, 10.0, label="Lookahead", unit="ms", stays=True)
     release_ms: float = parameter(80.0, 1.0, 2000.0, label="Release", unit="ms", scale="logarithmic")

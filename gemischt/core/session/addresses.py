@@ -17,6 +17,7 @@ from pydantic import BaseModel, ValidationError
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, Parameter, table_of
+from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Session, Strip
 from gemischt.core.session.edits import replace_processor
@@ -66,6 +67,24 @@ def read(session: Session, address: str) -> Addressed:
     return Addressed(address, parameter, getattr(_holder(part, steps[-1]), steps[-1]))
 
 
+def name_of(session: Session, address: str) -> str:
+    """A parameter for people, from the outside in: "Lead voice Compressor threshold".
+
+    Raises:
+        InvalidAction: there is no such parameter.
+    """
+    label = read(session, address).parameter.label
+    *way, _ = address.split("/")
+    names = [name for place in _places(session, way) if (name := _name_of_part(place.part))]
+    return " ".join((*names, label if label == "Q" else label[:1].lower() + label[1:]))
+
+
+def _name_of_part(part: Part) -> str:
+    if name := getattr(part, "name", None):
+        return str(name)
+    return label_of(part.type) if hasattr(part, "params") else ""
+
+
 def write(session: Session, address: str, value: Any) -> Session:
     """The session with another value at an address.
 
@@ -75,7 +94,17 @@ def write(session: Session, address: str, value: Any) -> Session:
     found = read(session, address)
     *way, name = address.split("/")
     places = _places(session, way)
-    changed = _with_value(places[-1].part, name, value, found)
+    return _put_back(session, places, _with_value(places[-1].part, name, value, found), address)
+
+
+def placed(session: Session, address: str, value: Any) -> Session:
+    """``write`` of a value that is known to be right."""
+    *way, name = address.split("/")
+    places = _places(session, way)
+    return _put_back(session, places, _with_field(places[-1].part, name, value), address)
+
+
+def _put_back(session: Session, places: list["_Place"], changed: Part, address: str) -> Session:
     for outer, place in zip(reversed([session, *(place.part for place in places[:-1])]), reversed(places), strict=True):
         changed = place.put_back(outer, changed)
     if not isinstance(changed, Session):

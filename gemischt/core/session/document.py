@@ -3,7 +3,7 @@
 import unicodedata
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import AfterValidator, ConfigDict, Field
+from pydantic import AfterValidator, ConfigDict, Field, StrictBool
 
 from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, cut, level, parameter, trim
@@ -191,7 +191,7 @@ class Lane(FrozenModel):
     id: Id
     name: Name
     level_db: float | None = level()
-    shift_ms: float = parameter(0.0, -50.0, 50.0, label="Shift", unit="ms")
+    shift_ms: float = parameter(0.0, -50.0, 50.0, label="Shift", unit="ms", stays=True)
     mute: bool = False
     solo: bool = False
     polarity_inverted: bool = False
@@ -284,6 +284,22 @@ class ControlGroup(FrozenModel):
     mute: bool = False
 
 
+class MovePoint(FrozenModel):
+    """A value at a time of the song; ``bend`` shapes the way from here to the next point."""
+
+    at_s: SongTime
+    value: StrictBool | float | None
+    bend: float = parameter(0.0, -1.0, 1.0, label="Bend")
+
+
+class Move(FrozenModel):
+    """A parameter over the song, named by its address; switched off, what the document says counts."""
+
+    target: Annotated[str, Field(min_length=1, max_length=400)]
+    on: bool = True
+    points: tuple[MovePoint, ...] = Field(min_length=1, max_length=20000)
+
+
 class Session(FrozenModel):
     """A whole mix."""
 
@@ -299,8 +315,8 @@ class Session(FrozenModel):
     strips: tuple[Strip, ...] = Field(max_length=512)
     folders: tuple[Folder, ...] = Field(default=(), max_length=512)
     control_groups: tuple[ControlGroup, ...] = Field(default=(), max_length=256)
+    moves: tuple[Move, ...] = Field(default=(), max_length=1024)
     # Their capabilities are still to come; the fields are part of the format already.
-    moves: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
     followers: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
     ducks: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
 

@@ -14,6 +14,7 @@ from gemischt.core.processors.registry import kind_of, label_of
 from gemischt.core.routing.graph import find_loop, walk_chain
 from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Session, Strip
 from gemischt.core.session.kinds import traits_of
+from gemischt.core.session.moves import moves_faults
 from gemischt.core.units import note_to_s
 
 
@@ -77,6 +78,7 @@ def _faults(session: Session) -> Iterator[Fault]:
     yield from _strip_faults(session)
     yield from _folder_faults(session)
     yield from _group_faults(session)
+    yield from moves_faults(session)
     for index, section in enumerate(session.sections):
         if section.end_s <= section.start_s:
             yield Fault(f"sections/{index}", "must end after it starts")

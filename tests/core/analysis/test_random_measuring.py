@@ -14,9 +14,12 @@ from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.tap_reader import Stretch, read_levels
 from gemischt.core.errors import InvalidSession
+from gemischt.core.parameters import Parameter
 from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
-from gemischt.core.session.document import Session, Tap
-from gemischt.core.session.validation import parse_session
+from gemischt.core.session.addresses import parameters_of
+from gemischt.core.session.document import ControlGroup, Move, MovePoint, Session, Tap
+from gemischt.core.session.moves import is_movable
+from gemischt.core.session.validation import check_session, parse_session
 from gemischt.core.units import gain_to_db
 from gemischt.operations.side_by_side import SideBySide
 from tests.core.engine.test_random_graphs import random_document
@@ -42,6 +45,36 @@ def noise_for(length_s: float) -> Bench:
     around = silence(RATE_HZ // 10)
     bench.track("noise", np.concatenate([around, noise(length_s, level=0.1, seed=6), around], axis=1))
     return bench
+
+
+def led(session: Session, rng: np.random.Generator) -> Session:
+    """The session with some of its parameters moving, control groups' levels among them."""
+    members = tuple(strip.id for strip in session.strips if rng.random() < 0.5)
+    group = ControlGroup(id="g", name="G", members=members, level_db=-3.0)
+    session = session.model_copy(update={"control_groups": (group,)})
+    found = [item for item in parameters_of(session) if is_movable(item.address, item.parameter)]
+    levels = [item for item in found if item.address.rpartition("/")[2] in ("fader_db", "level_db", "trim_db", "mute")]
+    moves = []
+    for _ in range(6):
+        some = levels if rng.random() < 0.6 else found
+        item = some[int(rng.integers(len(some)))]
+        times = sorted(float(at_s) for at_s in rng.uniform(0.0, LENGTH_S, 3))
+        values = [value_of(item.parameter, rng) for _ in times]
+        points = tuple(MovePoint(at_s=at_s, value=value) for at_s, value in zip(times, values, strict=True))
+        moves.append(Move(target=item.address, points=points))
+    by_target = {move.target: move for move in moves}
+    session = session.model_copy(update={"moves": tuple(by_target.values())})
+    check_session(session)
+    return session
+
+
+def value_of(parameter: Parameter, rng: np.random.Generator) -> bool | float | None:
+    if parameter.kind == "switch":
+        return bool(rng.random() < 0.5)
+    if parameter.unit == "dB" and parameter.none is not None and rng.random() < 0.1:
+        return None
+    low, high = parameter.minimum or 0.0, parameter.maximum or 1.0
+    return float(rng.uniform(max(low, -40.0), min(high, 12.0)) if parameter.unit == "dB" else rng.uniform(low, high))
 
 
 class RandomMeasuringTest(unittest.TestCase):
@@ -89,6 +122,20 @@ class RandomMeasuringTest(unittest.TestCase):
                     together = measure_song(session, self.bench.media, HASHES, MemoryRenders(), team=SideBySide(pool))
                 kept = measure_song(session, self.bench.media, HASHES, store)
                 self.assertEqual(peaks_of(together), peaks_of(kept))
+        self.assertGreater(audible, 60)
+
+    def test_strips_that_move_over_the_song_are_measured_as_they_play(self) -> None:
+        audible = moving = 0
+        for number, session in enumerate(self.sessions(40)):
+            session = led(session, self.rng)
+            moving += len(session.moves)
+            store = MemoryRenders()
+            with self.subTest(number=number):
+                audible += self.assert_measured_as_played(session, store)
+                strip = session.strips[int(self.rng.integers(len(session.strips)))]
+                change = StripSettings(strip=strip.id, fader_db=float(self.rng.uniform(-30, 12)))
+                self.assert_measured_as_played(apply_action(session, SetStrips(changes=(change,))), store)
+        self.assertGreater(moving, 100)
         self.assertGreater(audible, 60)
 
     def test_strips_without_processors_measure_what_plain_sums_have(self) -> None:

@@ -29,6 +29,12 @@ def told(blueprint: specs.Blueprint) -> list[Any]:
                 found.append((spec.id, spec.gain))
             case specs.Process():
                 found.append((spec.id, spec.told, spec.on))
+            case specs.Detect():
+                found.append((spec.id, spec.detection))
+            case specs.Shape():
+                found.append((spec.id, spec.params))
+            case specs.Apply():
+                found.append((spec.id, spec.application))
             case _:
                 found.append(spec.id)
     return found
@@ -76,24 +82,37 @@ class ResettlingTest(unittest.TestCase):
 
     def test_levels_and_what_processors_are_told_are_not_drawn(self) -> None:
         self.bench.bus("hall", kind="return")
-        self.bench.strips[0] |= {"sends": [{"id": "s", "to": "hall"}], "chain": [compressor("comp")]}
+        lanes = [{"id": "l", "name": "L", "chain": [compressor("squash")]}]
+        chain = [compressor("comp"), {"id": "block", "type": "parallel", "lanes": lanes}]
+        self.bench.strips[0] |= {"sends": [{"id": "s", "to": "hall"}], "chain": chain}
+        self.bench.fields["control_groups"] = [{"id": "g", "name": "G", "members": ["noise"]}]
         session = self.bench.session()
         blueprint = draw_blueprint(session, self.bench.media)
         settings: list[tuple[str, Any]] = [
             ("fader_db", -3.0), ("trim_db", 2.0), ("mute", True), ("pan/position", 0.3), ("width", 0.5),
             ("polarity_inverted", True), ("sends/s/level_db", -9.0), ("sends/s/on", False),
             ("chain/comp/threshold_db", -40.0), ("chain/comp/on", False),
+            ("chain/block/level_db", -2.0), ("chain/block/lanes/l/level_db", -5.0), ("chain/block/lanes/l/mute", True),
+            ("chain/squash/ratio", 8.0),
         ]  # fmt: skip
         for address, value in settings:
             with self.subTest(address):
                 found = resettle(blueprint, session, write(session, f"strips/noise/{address}", value))
                 assert found is not None
                 same = [spec for spec, before in zip(found.specs, blueprint.specs, strict=True) if spec is before]
-                self.assertGreater(len(same), len(blueprint.specs) - 6)
+                self.assertGreater(len(same), len(blueprint.specs) - 9)
+        for address, value in (("level_db", -4.0), ("mute", True)):
+            with self.subTest(group=address):
+                changed = write(session, f"control_groups/g/{address}", value)
+                found = resettle(blueprint, session, changed)
+                assert found is not None
+                self.assertEqual(told(found), told(draw_blueprint(changed, self.bench.media)))
         for address, value in (
             ("solo", True),
             ("input", "mid"),
             ("chain/comp/lookahead_ms", 5.0),
+            ("chain/block/lanes/l/shift_ms", 1.0),
+            ("chain/block/on", False),
             ("sends/s/tap", "pre-fader"),
         ):
             with self.subTest(address):

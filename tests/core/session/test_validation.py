@@ -28,6 +28,14 @@ def key(source: str, tap: str = "pre-fader") -> list[dict[str, Any]]:
     return [{"id": "c", "type": "compressor", "key": {"from": source, "tap": tap}}]
 
 
+def point(at_s: float = 0.0, value: Any = -6.0, bend: float = 0.0) -> dict[str, Any]:
+    return {"at_s": at_s, "value": value, "bend": bend}
+
+
+def moved(points: list[dict[str, Any]], target: str = "strips/mix/fader_db") -> dict[str, Any]:
+    return document(track("a", chain=[{"id": "c", "type": "compressor"}]), moves=[{"target": target, "points": points}])
+
+
 BROKEN: dict[str, tuple[Any, str, str]] = {
     "not an object": ([], "", "JSON object"),
     "another format": (document(format="other"), "format", "gemischt-session"),
@@ -74,7 +82,32 @@ BROKEN: dict[str, tuple[Any, str, str]] = {
         "control_groups/g/members",
         'no strip or group "x"',
     ),
-    "moves, which are to come": (document(moves=[{"target": "x", "points": []}]), "moves", "at most 0"),
+    "a move without points": (moved([]), "moves/0/points", "at least 1"),
+    "a move of nothing": (moved([point()], "strips/gone/fader_db"), "moves/strips/gone/fader_db", 'no "gone"'),
+    "a move of what must stay": (
+        moved([point(value=1.0)], "strips/a/chain/c/lookahead_ms"),
+        "moves/strips/a/chain/c/lookahead_ms",
+        "cannot move",
+    ),
+    "a move of an input": (moved([point(value=True)], "strips/mix/input"), "moves/strips/mix/input", "cannot move"),
+    "a moved solo": (moved([point(value=True)], "strips/mix/solo"), "moves/strips/mix/solo", "cannot move"),
+    "two moves of one parameter": (
+        document(moves=[{"target": "strips/mix/fader_db", "points": [point()]}] * 2),
+        "moves/strips/mix/fader_db",
+        "twice",
+    ),
+    "points out of order": (moved([point(2.0), point(1.0)]), "moves/strips/mix/fader_db/points/1", "earlier"),
+    "three points at one time": (moved([point(1.0)] * 3), "moves/strips/mix/fader_db/points/2", "no more than two"),
+    "a moved value out of range": (moved([point(value=99.0)]), "moves/strips/mix/fader_db/points/0", "24"),
+    "a switch that moves to a number": (
+        moved([point(value=0.5)], "strips/mix/mute"),
+        "moves/strips/mix/mute/points/0",
+        "true or false",
+    ),
+    "a level that moves to a word": (moved([point(value="loud")]), "moves/0/points/0/value/float", "valid number"),
+    "a point before the song": (moved([point(-1.0)]), "moves/0/points/0/at_s", "greater"),
+    "a point that bends too far": (moved([point(bend=1.5)]), "moves/0/points/0/bend", "1"),
+    "too many points": (moved([point(float(k)) for k in range(20001)]), "moves/0/points", "20000"),
     "a loop of outputs": (document(bus("toms", "drums"), bus("drums", "toms")), "strips", "TOMS -> DRUMS -> TOMS"),
     "a loop through a send": (
         document(bus("a", sends=[{"id": "s", "to": "b"}]), bus("b", "a")),

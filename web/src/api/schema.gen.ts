@@ -1388,7 +1388,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2104,7 +2104,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -2148,6 +2148,36 @@ export interface components {
             sha256: string;
         };
         /**
+         * Move
+         * @description A parameter over the song, named by its address; switched off, what the document says counts.
+         */
+        "Move-Input": {
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Points */
+            points: components["schemas"]["MovePoint-Input"][];
+            /** Target */
+            target: string;
+        };
+        /**
+         * Move
+         * @description A parameter over the song, named by its address; switched off, what the document says counts.
+         */
+        "Move-Output": {
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Points */
+            points: components["schemas"]["MovePoint-Output"][];
+            /** Target */
+            target: string;
+        };
+        /**
          * MoveInTree
          * @description Put strips and folders into a folder, or before or after a strip or folder; null and "into" is outside of all.
          */
@@ -2176,6 +2206,36 @@ export interface components {
              * @enum {string}
              */
             where: "into" | "before" | "after";
+        };
+        /**
+         * MovePoint
+         * @description A value at a time of the song; ``bend`` shapes the way from here to the next point.
+         */
+        "MovePoint-Input": {
+            /** At S */
+            at_s: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend?: number;
+            /** Value */
+            value: boolean | number | null;
+        };
+        /**
+         * MovePoint
+         * @description A value at a time of the song; ``bend`` shapes the way from here to the next point.
+         */
+        "MovePoint-Output": {
+            /** At S */
+            at_s: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+            /** Value */
+            value: boolean | number | null;
         };
         /**
          * MoveProcessor
@@ -2381,6 +2441,11 @@ export interface components {
              * @enum {string}
              */
             scale: "linear" | "logarithmic";
+            /**
+             * Stays
+             * @default false
+             */
+            stays: boolean;
             /**
              * Unit
              * @default
@@ -2626,6 +2691,19 @@ export interface components {
              * @enum {string}
              */
             type: "remove-lane";
+        };
+        /**
+         * RemoveMoves
+         * @description Let parameters rest where the document says.
+         */
+        RemoveMoves: {
+            /** Targets */
+            targets: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-moves";
         };
         /**
          * RemoveProcessor
@@ -3107,9 +3185,7 @@ export interface components {
              * Moves
              * @default []
              */
-            moves: {
-                [key: string]: unknown;
-            }[];
+            moves: components["schemas"]["Move-Output"][];
             /** Name */
             name: string;
             /**
@@ -3263,6 +3339,19 @@ export interface components {
              * @enum {string}
              */
             type: "set-lanes";
+        };
+        /**
+         * SetMoves
+         * @description Draw parameters over the song, each anew: what its curve was is replaced.
+         */
+        SetMoves: {
+            /** Moves */
+            moves: components["schemas"]["Move-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-moves";
         };
         /**
          * SetOutput
@@ -3680,7 +3769,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["RemoveMoves"])[];
             /** Title */
             title: string;
             /**

@@ -5,14 +5,15 @@ They let measurements and rendered audio be used again after an edit that lies e
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from gemischt.core.engine.courses import moves_by_strip
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.routing.graph import processing_order
+from gemischt.core.routing.graph import processing_order, walk_chain
 from gemischt.core.routing.groups import group_gains
-from gemischt.core.session.document import Keyed, Processor, Session, Strip, Tap
+from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip, Tap
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
@@ -23,7 +24,8 @@ SILENCE = "silence"
 class StripPrints:
     """Hashes along one strip; ``chain`` has one after each processor of its own chain.
 
-    ``heard_gain`` is what fader, groups and mute come to, linear.
+    ``heard_gain`` is what fader, groups and mute come to, linear; ``led`` whether any of that, pan or width moves over
+    the song.
     """
 
     source: str
@@ -32,6 +34,7 @@ class StripPrints:
     pre_fader: str
     post_fader: str
     heard_gain: float
+    led: bool
 
     def at(self, tap: Tap) -> str:
         """The hash at a tap."""
@@ -47,11 +50,12 @@ def fingerprints(session: Session, media_hashes: Mapping[str, str], length_sampl
     """
     found: dict[str, StripPrints] = {}
     gains = group_gains(session)
+    moves = moves_by_strip(session)
     base = _hash(session.sample_rate_hz, session.pan_law_db, length_samples)
     for strip_id in processing_order(session):
         strip = session.strip(strip_id)
         gain = 0.0 if strip.mute else db_to_gain(strip.fader_db) * gains.get(strip_id, 1.0)
-        found[strip_id] = _strip_prints(session, strip, found, media_hashes, base, gain)
+        found[strip_id] = _strip_prints(session, strip, found, media_hashes, base, gain, moves.get(strip_id, ()))
     return found
 
 
@@ -62,22 +66,37 @@ def _strip_prints(
     media_hashes: Mapping[str, str],
     base: str,
     gain: float,
+    moves: Sequence[Move],
 ) -> StripPrints:
     early, late = _feeds(session, strip, found)
     clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
     source = _hash(base, traits_of(strip).plays_clips, strip.layout, clips, early)
-    pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted)
+    trimming = _moves_of(moves, strip, "trim_db", "polarity_inverted")
+    pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted, trimming)
     chain: list[str] = []
     at = pre_chain
     for processor in strip.chain:
-        at = _hash(at, _processor_print(session, strip, processor, found, pre_chain))
+        led_inside = _moves_of(moves, strip, *(f"chain/{inner.id}/" for inner in walk_chain((processor,))))
+        at = _hash(at, _processor_print(session, strip, processor, found, pre_chain), led_inside)
         chain.append(at)
     pre_fader = _hash(at, late) if late else at
     mono_bus = traits_of(strip).takes_signals
     post_fader = SILENCE
-    if gain > 0.0:
-        post_fader = _hash(pre_fader, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus)
-    return StripPrints(source, pre_chain, tuple(chain), pre_fader, post_fader, gain)
+    leading = _moves_of(moves, strip, "fader_db", "mute", "pan/", "width")
+    leading += [_written(move) for move in moves if move.target.startswith("control_groups/")]
+    if gain > 0.0 or leading:
+        post_fader = _hash(pre_fader, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus, leading)
+    return StripPrints(source, pre_chain, tuple(chain), pre_fader, post_fader, gain, bool(leading))
+
+
+def _moves_of(moves: Sequence[Move], strip: Strip, *fields: str) -> list[Any]:
+    """The moves among some of a strip's parameters."""
+    addresses = tuple(f"strips/{strip.id}/{field}" for field in fields)
+    return [_written(move) for move in moves if move.target.startswith(addresses)]
+
+
+def _written(move: Move) -> Any:
+    return move.model_dump(mode="json")
 
 
 def _feeds(session: Session, strip: Strip, found: Mapping[str, StripPrints]) -> tuple[list[Any], list[Any]]:
@@ -90,8 +109,10 @@ def _feeds(session: Session, strip: Strip, found: Mapping[str, StripPrints]) -> 
         if other.output == strip.id and prints.post_fader != SILENCE:
             (late if other.late else early).append([prints.post_fader])
         for send in other.sends:
-            if send.to == strip.id and send.on and send.level_db is not None and prints.at(send.tap) != SILENCE:
-                early.append([prints.at(send.tap), send.level_db])
+            leading = _moves_of(session.moves, other, f"sends/{send.id}/")
+            is_open = (send.on and send.level_db is not None) or bool(leading)
+            if send.to == strip.id and is_open and prints.at(send.tap) != SILENCE:
+                early.append([prints.at(send.tap), send.level_db, leading])
     return early, late
 
 

@@ -29,11 +29,15 @@ class GainShift:
         return cls(gain_db, gain_db)
 
 
-def gain_shift_of(session: Session, strip: Strip, n_channels: int, heard_gain: float) -> GainShift | None:
-    """What fader and pan do to a strip's figures; None where channels are not just turned together.
+def gain_shift_of(
+    session: Session, strip: Strip, n_channels: int, heard_gain: float, *, led: bool = False
+) -> GainShift | None:
+    """What fader and pan do to a strip's figures; None where channels are not just turned together, or move.
 
     One channel goes to both sides: peaks follow the louder side, loudness the power of both.
     """
+    if led:
+        return None
     if heard_gain == 0.0:
         return GainShift.by_db(SILENCE_DB)
     matrix = pan_matrix(strip.pan, n_channels, session.pan_law_db) * heard_gain

@@ -167,7 +167,11 @@ class _Measuring:
     def _figure_keys(self, strip: Strip, prints: StripPrints) -> list[str]:
         """Where the strip's figures up to its fader are kept."""
         keys = [prints.source, *prints.chain, pre_key(prints)]
-        return [*keys, prints.pre_chain] if _is_trimmed(strip) else keys
+        return [*keys, prints.pre_chain] if self._is_trimmed(strip) else keys
+
+    def _is_trimmed(self, strip: Strip) -> bool:
+        """Whether levels after trim and pick-up are others than the source's."""
+        return strip.trim_db != 0.0 or strip.input != "as-is" or _moves_trim(self.session, strip)
 
     def _curve_key(self) -> str:
         """Where the mix's curve is kept: what it is before the fader, if the rest follows from that."""
@@ -178,7 +182,8 @@ class _Measuring:
     def _turn_of(self, strip: Strip) -> GainShift | None:
         """What fader and pan do to the figures, where that is arithmetic but for overs."""
         prints = self.prints[strip.id]
-        return gain_shift_of(self.session, strip, int(self._figures(pre_key(prints))["channels"]), prints.heard_gain)
+        n_channels = int(self._figures(pre_key(prints))["channels"])
+        return gain_shift_of(self.session, strip, n_channels, prints.heard_gain, led=prints.led)
 
     def _turn(self, strip: Strip, prints: StripPrints) -> GainShift | None:
         """What fader and pan do to the figures, where that is arithmetic."""
@@ -233,7 +238,7 @@ class _Measuring:
         watching = StripMeters(plan, strip, self.session.sample_rate_hz)
         try:
             if with_chain:
-                watching.chain(strip, late=self._has_late_feeds(prints))
+                watching.chain(strip, late=self._has_late_feeds(prints), trim_moves=_moves_trim(self.session, strip))
                 for fingerprint, buffer in kept.items():
                     keeper = Keeper(self.store, self.team, fingerprint, plan, buffer, total)
                     watching.keep(keeper)
@@ -256,7 +261,8 @@ class _Measuring:
 
     def _watch_mix(self, watching: StripMeters) -> None:
         mix = self.session.mix
-        turn = gain_shift_of(self.session, mix, watching.n_channels, self.prints[mix.id].heard_gain)
+        prints = self.prints[mix.id]
+        turn = gain_shift_of(self.session, mix, watching.n_channels, prints.heard_gain, led=prints.led)
         if turn is None or watching.n_channels == 1:
             watching.output()
         else:
@@ -319,7 +325,7 @@ class _Measuring:
         source = figures(prints.source)
         levels = levels_from_json(source)
         stages = [Stage("source", None, levels)]
-        trimmed = levels_from_json(figures(prints.pre_chain)) if _is_trimmed(strip) else levels
+        trimmed = levels_from_json(figures(prints.pre_chain)) if self._is_trimmed(strip) else levels
         stages.append(Stage("trim", None, trimmed))
         reductions: list[Reduction] = []
         for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
@@ -350,6 +356,7 @@ def plays_itself(strip: Strip) -> bool:
     return traits_of(strip).plays_clips and not strip.chain
 
 
-def _is_trimmed(strip: Strip) -> bool:
-    """Whether levels after trim and pick-up are others than the source's."""
-    return strip.trim_db != 0.0 or strip.input != "as-is"
+def _moves_trim(session: Session, strip: Strip) -> bool:
+    """Whether a strip's trim or polarity moves over the song."""
+    led = {f"strips/{strip.id}/{field}" for field in ("trim_db", "polarity_inverted")}
+    return any(move.on and move.target in led for move in session.moves)

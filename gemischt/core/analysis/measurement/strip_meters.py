@@ -175,17 +175,18 @@ class StripMeters:
         """Steps of the plan that nobody reads."""
         return () if "post-fader" in self._signals else (self._output,)
 
-    def chain(self, strip: Strip, *, late: bool) -> None:
+    def chain(self, strip: Strip, *, late: bool, trim_moves: bool) -> None:
         """Measure source, trim if there is any, what each processor leaves, and what else is before the fader.
 
         Args:
             late: whether feeds join behind the chain.
+            trim_moves: whether the trim moves over the song.
         """
         at_input = ["source"]
         self._signal("source", self._plan.buffers[strip_buffer(strip.id, "source")])
         trim = -db_to_gain(strip.trim_db) if strip.polarity_inverted else db_to_gain(strip.trim_db)
         entering = ("source", trim)
-        if strip.input != "as-is":
+        if strip.input != "as-is" or trim_moves:
             self._signal("trim", self._work)
             at_input.append("trim")
             entering = ("trim", 1.0)

@@ -9,8 +9,9 @@ from collections.abc import Iterable
 from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.routing.paths import Step
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import ControlGroup, Keyed, Processor, Session, Strip
+from gemischt.core.session.document import ControlGroup, Keyed, Move, Processor, Session, Strip
 from gemischt.core.session.edits import Chain
+from gemischt.core.session.moves import without_lost_moves
 
 SHADOW = "~"
 
@@ -47,7 +48,16 @@ def isolate(session: Session, steps: Iterable[Step], sounding: Iterable[str]) ->
     ]
     strips.extend(_shadow(session.strip(strip_id), shadows) for strip_id in sorted(shadows))
     groups = tuple(_shadowed(group) for group in session.control_groups)
-    return session.model_copy(update={"strips": tuple(strips), "control_groups": groups, "folders": ()})
+    moves = (*session.moves, *(_shadowed_move(move, shadows) for move in session.moves))
+    update = {"strips": tuple(strips), "control_groups": groups, "folders": (), "moves": moves}
+    return without_lost_moves(session.model_copy(update=update))
+
+
+def _shadowed_move(move: Move, shadows: set[str]) -> Move:
+    """The same move of a strip's shadow; of what has none, something that is not there."""
+    kind, owner, field = move.target.split("/", 2)
+    shadow = owner + SHADOW if kind == "strips" and owner in shadows else SHADOW
+    return move.model_copy(update={"target": f"{kind}/{shadow}/{field}"})
 
 
 def _upstream(session: Session, wanted: set[str]) -> set[str]:

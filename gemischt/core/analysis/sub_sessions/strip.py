@@ -1,6 +1,6 @@
 """One strip as a session of its own, everything it hears played from audio rendered before."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from gemischt.core.analysis.cache.fingerprints import StripPrints
@@ -9,9 +9,10 @@ from gemischt.core.engine.placement import centre_gain
 from gemischt.core.engine.tap_reader import Media
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Clip, Key, Keyed, Pan, Processor, Send, Session, Strip, StripTap, Tap
+from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap, Tap
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.kinds import is_wide, traits_of
+from gemischt.core.session.moves import without_lost_moves
 from gemischt.core.units import finite_or_none, gain_to_db
 
 RAW = "~raw"
@@ -32,18 +33,19 @@ def strip_alone(session: Session, strip: Strip, prints: Mapping[str, StripPrints
     for other in session.strips:
         if other.id != strip.id:
             ghosts.feed(other, strip)
+    own = prints[strip.id]
     target = strip.model_copy(
         update={
             "chain": ghosts.keyed(strip, strip.chain),
-            "fader_db": finite_or_none(gain_to_db(prints[strip.id].heard_gain)),
-            "mute": False,
+            "fader_db": strip.fader_db if own.led else finite_or_none(gain_to_db(own.heard_gain)),
+            "mute": strip.mute and own.led,
             "solo": False,
             "output": None,
             "late": False,
             "sends": (),
         }
     )
-    return ghosts.alone(target)
+    return ghosts.alone(target, with_chain=True)
 
 
 def strip_in_song(
@@ -60,7 +62,7 @@ def strip_in_song(
 def strip_from_its_fader(session: Session, strip: Strip, prints: Mapping[str, StripPrints]) -> Alone:
     """A strip that plays its own pre-fader audio: what an edit of fader, pan or mute leaves as it is."""
     ghosts = _Ghosts(session, prints)
-    return ghosts.alone(ghosts.of(strip, "pre-fader"))
+    return ghosts.alone(ghosts.of(strip, "pre-fader"), with_chain=False)
 
 
 class _Ghosts:
@@ -71,12 +73,13 @@ class _Ghosts:
         self._prints = prints
         self._centre_db = gain_to_db(centre_gain(session.pan_law_db))
         self._made: dict[str, Strip] = {}
+        self._moves = {move.target: move for move in session.moves if move.on}
         self._taps: dict[str, StripTap] = {}
 
     def of(self, source: Strip, tap: Tap) -> Strip:
         """A track with the source's place in the mix that plays one of its taps."""
-        heard = self._prints[source.id].heard_gain
-        fader_db = finite_or_none(gain_to_db(heard))
+        prints = self._prints[source.id]
+        fader_db = source.fader_db if prints.led else finite_or_none(gain_to_db(prints.heard_gain))
         if fader_db is not None and _is_mono_bus(source):
             # The pan law does not turn a mono bus down; a track it would.
             fader_db -= self._centre_db
@@ -85,6 +88,7 @@ class _Ghosts:
             kind="track",
             name=source.name,
             fader_db=fader_db,
+            mute=source.mute and prints.led,
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
             layout=source.layout if is_wide(source) else None,
@@ -99,7 +103,7 @@ class _Ghosts:
 
     def feed(self, other: Strip, strip: Strip) -> None:
         """Let a strip's output and sends reach ``strip`` as they do in the session."""
-        sends = [send for send in other.sends if send.to == strip.id and send.on and send.level_db is not None]
+        sends = [send for send in other.sends if send.to == strip.id and self._is_open(other, send)]
         plain = tuple(self._send(other, send) for send in sends if send.tap != "pre-chain")
         raw = tuple(self._send(other, send) for send in sends if send.tap == "pre-chain")
         if other.output == strip.id or plain:
@@ -123,13 +127,42 @@ class _Ghosts:
                 changed.append(processor)
         return tuple(changed)
 
-    def alone(self, target: Strip) -> Alone:
-        """The session of the ghosts and a strip."""
+    def alone(self, target: Strip, *, with_chain: bool) -> Alone:
+        """The session of the ghosts and a strip, which is itself or a stand-in, too."""
         strips = [*self._made.values(), target]
         if target.kind != "mix":
             strips.append(Strip(id="mix.alone", kind="mix", name="Mix"))
-        update = {"strips": tuple(strips), "control_groups": (), "folders": ()}
-        return Alone(self._session.model_copy(update=update), self._taps)
+        led = {strip.id for strip in strips if strip.id in self._prints and self._prints[strip.id].led}
+        groups = tuple(
+            group.model_copy(update={"members": tuple(m for m in group.members if m not in self._prints or m in led)})
+            for group in self._session.control_groups
+        )
+        whole = target if with_chain else None
+        moves = tuple(move for strip in strips for move in self._moves_of(strip, whole))
+        moves += tuple(move for move in self._moves.values() if move.target.startswith("control_groups/"))
+        update = {"strips": tuple(strips), "control_groups": groups if led else (), "folders": (), "moves": moves}
+        return Alone(without_lost_moves(self._session.model_copy(update=update)), self._taps)
+
+    def _moves_of(self, strip: Strip, whole: Strip | None) -> Iterator[Move]:
+        """The moves that still lead a strip here: of a stand-in what happens behind what it plays."""
+        source_id = strip.id.removesuffix(RAW)
+        fields = ["sends/", *(() if strip.id != source_id else ("fader_db", "mute", "pan/", "width"))]
+        if strip.clips and strip.clips[0].media not in self._taps:
+            fields += ["trim_db", "polarity_inverted"]
+        for move in self._moves.values():
+            _, _, field = move.target.removeprefix("strips/").partition("/")
+            if move.target.startswith(f"strips/{source_id}/") and (strip is whole or field.startswith(tuple(fields))):
+                by_db = 0.0 if strip is whole else self._correction_db(self._session.strip(source_id), field)
+                yield _turned(move, f"strips/{strip.id}/{field}", by_db)
+
+    def _correction_db(self, source: Strip, field: str) -> float:
+        """What a level of a stand-in has to differ by: a track's pan law turns down what a mono bus's does not."""
+        before_fader = {f"sends/{send.id}/level_db" for send in source.sends if send.tap != "post-fader"}
+        return -self._centre_db if _is_mono_bus(source) and field in {"fader_db", *before_fader} else 0.0
+
+    def _is_open(self, strip: Strip, send: Send) -> bool:
+        moves = any(f"strips/{strip.id}/sends/{send.id}/{field}" in self._moves for field in ("level_db", "on"))
+        return moves or (send.on and send.level_db is not None)
 
     def _key(self, processor: Keyed) -> Key:
         key = processor.key
@@ -148,6 +181,15 @@ class _Ghosts:
 
     def _keep(self, ghost: Strip) -> None:
         self._made[ghost.id] = ghost
+
+
+def _turned(move: Move, target: str, by_db: float) -> Move:
+    """A move of another target, its levels turned."""
+    points = tuple(
+        point if by_db == 0.0 or point.value is None else point.model_copy(update={"value": point.value + by_db})
+        for point in move.points
+    )
+    return move.model_copy(update={"target": target, "points": points})
 
 
 def _ghost_tap(tap: Tap) -> Tap:

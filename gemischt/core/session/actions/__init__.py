@@ -30,6 +30,7 @@ from gemischt.core.session.actions.folders import FolderFromStrips, MoveInTree, 
 from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
 from gemischt.core.session.actions.level import SetStrips, StripSettings
+from gemischt.core.session.actions.moves import RemoveMoves, SetMoves
 from gemischt.core.session.actions.route import (
     AddSend,
     BusFromStrips,
@@ -40,6 +41,7 @@ from gemischt.core.session.actions.route import (
 )
 from gemischt.core.session.actions.tidy import AddStrip, AddTracks, NewTrack, RemoveStrips, RenameStrips, SetSong
 from gemischt.core.session.document import Session
+from gemischt.core.session.moves import without_lost_moves
 from gemischt.core.session.validation import check_session, faults_of
 
 SingleAction = Annotated[
@@ -76,7 +78,9 @@ SingleAction = Annotated[
     | SetParallel
     | AddLane
     | RemoveLane
-    | SetLanes,
+    | SetLanes
+    | SetMoves
+    | RemoveMoves,
     Field(discriminator="type"),
 ]
 
@@ -121,7 +125,7 @@ def dump_action(action: Action) -> dict[str, Any]:
 
 def apply_action(session: Session, action: Action) -> Session:
     """The session after a valid edit; refused edits raise and change nothing."""
-    edited = action.apply(session)
+    edited = without_lost_moves(action.apply(session))
     check_session(edited, where=action.describe(session))
     return edited
 
@@ -148,6 +152,7 @@ __all__ = [
     "RemoveFolder",
     "RemoveGroup",
     "RemoveLane",
+    "RemoveMoves",
     "RemoveProcessor",
     "RemoveSends",
     "RemoveStrips",
@@ -156,6 +161,7 @@ __all__ = [
     "SetFolder",
     "SetGroup",
     "SetLanes",
+    "SetMoves",
     "SetOutput",
     "SetParallel",
     "SetProcessor",

@@ -1,0 +1,62 @@
+"""Lines along which controls are led: a course, worked out a stretch at a time as it is needed."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from gemischt.core.control import Line, Stretch
+from gemischt.core.engine.courses import STRETCH_SAMPLES
+from gemischt.core.engine.operations import Operation
+from gemischt.core.engine.specs import Course, OperationId
+
+_KEPT = 4
+"""Stretches: operations of a strip lag apart, and loops come back."""
+
+
+class Lines:
+    """The coefficients of every operation that a course leads."""
+
+    def __init__(self, course: Course, operations: Mapping[OperationId, Operation]) -> None:
+        self.course = course
+        self._operations = {id_: operations[id_] for id_ in course.ids}
+        self._stretches: dict[int, Mapping[OperationId, list[Stretch]]] = {}
+
+    def leads_alike(self, course: Course, operations: Mapping[OperationId, Operation]) -> bool:
+        """Whether another course does the same to the same operations."""
+        same = all(operations.get(id_) is operation for id_, operation in self._operations.items())
+        return same and course.ids == self.course.ids and course.key == self.course.key
+
+    def stretch(self, id_: OperationId, control: int, sample: int) -> Stretch:
+        """Of one control of an operation around a sample of the song."""
+        number = sample // STRETCH_SAMPLES
+        found = self._stretches.get(number)
+        if found is None:
+            while len(self._stretches) >= _KEPT:
+                self._stretches.pop(next(iter(self._stretches)))
+            found = self._stretches[number] = self._work_out(number * STRETCH_SAMPLES)
+        return found[id_][control]
+
+    def _work_out(self, begin: int) -> Mapping[OperationId, list[Stretch]]:
+        starts = self.course.breakpoints(begin, begin + STRETCH_SAMPLES)
+        found: dict[OperationId, list[Stretch]] = {}
+        specs = [self.course.specs_at(int(start)) for start in starts]
+        for id_, operation in self._operations.items():
+            # Row by row, one of each control.
+            rows = [operation.coefs_of(at[id_]) for at in specs]
+            found[id_] = [(starts, np.array(column)) for column in zip(*rows, strict=True)]
+        return found
+
+
+@dataclass(frozen=True)
+class ControlLine(Line):
+    """The line of one control of an operation that works so late behind the song."""
+
+    lines: Lines
+    id: OperationId
+    control: int
+    lag_samples: int
+
+    def stretch(self, at: int) -> Stretch:
+        starts, rows = self.lines.stretch(self.id, self.control, at - self.lag_samples)
+        return starts + self.lag_samples, rows

@@ -1,0 +1,185 @@
+"""Moves: parameters drawn over the song. What may move, a move's value at any time, and what is wrong with one."""
+
+import math
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from gemischt.core.errors import Fault, InvalidAction
+from gemischt.core.parameters import Parameter, Value
+from gemischt.core.session.addresses import read
+from gemischt.core.session.document import Move, MovePoint, Session
+from gemischt.core.units import db_to_gain, gain_to_db
+
+SWITCHES = ("on", "mute", "polarity_inverted")
+"""What is either on or off and may move; solos concern other strips, too."""
+_BEND = 8.0
+_FINE_DB = 0.1
+_FINE_OCTAVES = 1.0 / 24.0
+_FINE_SHARE = 1.0 / 256.0
+"""A curve is straight between breakpoints that are no further apart than this: of levels, of frequencies and times, and
+of a range."""
+_SILENT_PARTS = 64
+"""In so many parts goes what comes from silence or goes there."""
+
+
+def is_movable(address: str, parameter: Parameter) -> bool:
+    """Whether a parameter may be drawn over the song: what changes how late a strip is must stay, and so must keys, which
+    several may share."""
+    if "/key/" in address:
+        return False
+    if parameter.kind == "switch":
+        return parameter.name in SWITCHES
+    return parameter.kind == "number" and not parameter.stays
+
+
+def moves_faults(session: Session) -> Iterator[Fault]:
+    """What is wrong with a session's moves, each with its path."""
+    seen: set[str] = set()
+    for move in session.moves:
+        path = f"moves/{move.target}"
+        if move.target in seen:
+            yield Fault(path, "moves twice; put all its points into one move")
+        seen.add(move.target)
+        try:
+            parameter = read(session, move.target).parameter
+        except InvalidAction as error:
+            yield Fault(path, f"moves nothing: {error.what}" + (f" at {error.where}" if error.where else ""))
+            continue
+        if not is_movable(move.target, parameter):
+            yield Fault(path, f"{parameter.label.lower()} cannot move over the song")
+            continue
+        yield from _points_faults(path, move, parameter)
+
+
+def _points_faults(path: str, move: Move, parameter: Parameter) -> Iterator[Fault]:
+    for index, point in enumerate(move.points):
+        where = f"{path}/points/{index}"
+        if index and point.at_s < move.points[index - 1].at_s:
+            yield Fault(where, "must not be earlier than the point before")
+        if index > 1 and point.at_s == move.points[index - 2].at_s:
+            yield Fault(where, "no more than two points can stand at one time")
+        if reason := parameter.refusal(point.value):
+            yield Fault(where, reason)
+
+
+def without_lost_moves(session: Session) -> Session:
+    """The session without moves of what is no longer there."""
+    kept = tuple(move for move in session.moves if _leads_somewhere(session, move.target))
+    return session if len(kept) == len(session.moves) else session.model_copy(update={"moves": kept})
+
+
+def _leads_somewhere(session: Session, address: str) -> bool:
+    try:
+        read(session, address)
+    except InvalidAction:
+        return False
+    return True
+
+
+def bent(share: float, bend: float) -> float:
+    """A segment's shape: (e^(k x) - 1) / (e^k - 1) with k = 8 bend, straight at 0.
+
+    >>> bent(0.5, 0.0), round(bent(0.5, 0.25), 4)
+    (0.5, 0.2689)
+    """
+    k = _BEND * bend
+    return share if abs(k) < 1e-9 else math.expm1(k * share) / math.expm1(k)
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A move of a parameter, to be read at any time. Before its first point the first value holds, after the last the
+    last; of two points at one time the later one counts from there on."""
+
+    target: str
+    points: tuple[MovePoint, ...]
+    parameter: Parameter
+
+    @cached_property
+    def _times_s(self) -> list[float]:
+        return [point.at_s for point in self.points]
+
+    def value_at(self, at_s: float) -> Value:
+        """The parameter's value."""
+        place = bisect_right(self._times_s, at_s) - 1
+        if place < 0:
+            return self.points[0].value
+        begin = self.points[place]
+        if place == len(self.points) - 1 or self.parameter.kind == "switch":
+            return begin.value
+        end = self.points[place + 1]
+        share = bent((at_s - begin.at_s) / (end.at_s - begin.at_s), begin.bend)
+        return self._between(begin.value, end.value, share)
+
+    def value_before(self, at_s: float) -> Value:
+        """The value just before a point at this time."""
+        place = bisect_left(self._times_s, at_s) - 1
+        if place < 0 or place == len(self.points) - 1 or self.parameter.kind == "switch":
+            return self.points[max(0, place)].value
+        return self.points[place + 1].value
+
+    def _between(self, begin: Value, end: Value, share: float) -> Value:
+        """Straight in the parameter's own scale; a level with a silent end in amplitude."""
+        if begin is None or end is None:
+            if self.parameter.unit != "dB":
+                return begin
+            gain = (1.0 - share) * _gain(begin) + share * _gain(end)
+            return None if gain == 0.0 else gain_to_db(gain)
+        one, other = float(begin), float(end)
+        if self.parameter.scale == "logarithmic" and one > 0.0 and other > 0.0:
+            return float(one * (other / one) ** share)
+        return one + share * (other - one)
+
+    def steps_s(self) -> list[float]:
+        """When it jumps."""
+        pairs = zip(self.points[:-1], self.points[1:], strict=True)
+        if self.parameter.kind == "switch":
+            return [end.at_s for begin, end in pairs if begin.value != end.value]
+        return [end.at_s for begin, end in pairs if begin.at_s == end.at_s and begin.value != end.value]
+
+    def breakpoints_s(self, from_s: float, to_s: float) -> Iterator[float]:
+        """Times in a stretch between which it is as good as straight."""
+        if self.parameter.kind == "switch":
+            return
+        first = max(0, bisect_right(self._times_s, from_s) - 1)
+        for begin, end in zip(self.points[first:], self.points[first + 1 :], strict=False):
+            if begin.at_s > to_s:
+                return
+            yield begin.at_s
+            n_parts = self._parts(begin, end) if end.at_s > begin.at_s else 1
+            spacing_s = (end.at_s - begin.at_s) / n_parts
+            if n_parts > 1:
+                skipped = max(1, math.floor((from_s - begin.at_s) / spacing_s))
+                last = min(n_parts - 1, math.ceil((to_s - begin.at_s) / spacing_s))
+                for part in range(skipped, last + 1):
+                    yield begin.at_s + part * spacing_s
+            yield end.at_s
+
+    def _parts(self, begin: MovePoint, end: MovePoint) -> int:
+        """In how many equal parts a segment is straight in each."""
+        if begin.value == end.value:
+            return 1
+        if begin.value is None or end.value is None:
+            return _SILENT_PARTS
+        one, other = float(begin.value), float(end.value)
+        if self.parameter.unit == "dB":
+            parts = abs(other - one) / _FINE_DB
+        elif self.parameter.scale == "logarithmic" and one > 0.0 and other > 0.0:
+            parts = abs(math.log2(other / one)) / _FINE_OCTAVES
+        else:
+            span = (self.parameter.maximum or 1.0) - (self.parameter.minimum or 0.0)
+            parts = abs(other - one) / (span * _FINE_SHARE)
+        k = abs(_BEND * begin.bend)
+        steepest = 1.0 if k < 1e-9 else k / -math.expm1(-k)
+        return max(1, math.ceil(parts * steepest))
+
+
+def _gain(level_db: Value) -> float:
+    return 0.0 if level_db is None else db_to_gain(float(level_db))
+
+
+def curve_of(session: Session, move: Move) -> Curve:
+    """A valid session's move, to be read."""
+    return Curve(move.target, move.points, read(session, move.target).parameter)
