@@ -8,6 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from gemischt.core.parameters import Parameter
+from gemischt.core.session.document import MovePoint
+from gemischt.core.session.moves import Curve
 from gemischt.core.units import note_to_s
 from gemischt.live.frames import Frame, pack_frame
 
@@ -27,6 +30,17 @@ class VectorsTest(unittest.TestCase):
         for row in read("music.json")["notes"]:
             with self.subTest(row["note"]):
                 self.assertAlmostEqual(note_to_s(row["note"], bpm=row["bpm"], beat=row["beat"]), row["note_s"])
+
+    def test_values_of_moves(self) -> None:
+        for row in read("moves.json")["values"]:
+            parameter = Parameter(name="x", label="X", kind="number", unit=row["unit"], scale=row["scale"])
+            points = tuple(MovePoint(at_s=at_s, value=value, bend=bend) for at_s, value, bend in row["points"])
+            with self.subTest(row):
+                found = Curve("x", points, parameter).value_at(row["at_s"])
+                if row["value"] is None:
+                    self.assertIsNone(found)
+                else:
+                    self.assertAlmostEqual(float(found or 0.0), row["value"], places=9)
 
     def test_the_live_message(self) -> None:
         told = read("frame.json")

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
+from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import KindName
 from gemischt.core.session.actions import AnyAction
 from gemischt.core.session.document import Id, Name, Session, SongTime
@@ -175,6 +176,15 @@ class JobStatus(BaseModel):
             result=job.result,
             error=error or None,
         )
+
+
+class MovableListing(BaseModel):
+    """A parameter that may be drawn over the song, by its name for people, and its value in the document."""
+
+    address: str
+    name: str
+    parameter: Parameter
+    value: bool | float | None
 
 
 class ProcessorListing(BaseModel):

@@ -13,8 +13,10 @@ from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
 from gemischt.core.session.actions import AddTracks
+from gemischt.core.session.addresses import name_of
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
+from gemischt.core.session.moves import curve_of
 from gemischt.core.units import heard_or_none
 from gemischt.operations.importing import import_file
 from gemischt.operations.measuring import measure_file, summary_to_json
@@ -127,6 +129,24 @@ def findings(session: str, *, data: Path, as_json: bool) -> None:
         print(f"{finding.title}: {finding.evidence} {finding.why}{cure}")
     if not found:
         print(f"{mix.name}: nothing found")
+
+
+def moves(session: str, *, data: Path, as_json: bool) -> None:
+    """List what moves over a session's song: between which values, from when to when."""
+    with opened(data) as workspace:
+        mix = locate_session(workspace, session).session
+    if as_json:
+        print(json.dumps([move.model_dump(mode="json") for move in mix.moves]))
+        return
+    for move in mix.moves:
+        curve = curve_of(mix, move)
+        values = [curve.parameter.show(point.value) for point in move.points]
+        span = f"{move.points[0].at_s:.2f} to {move.points[-1].at_s:.2f} s"
+        ways = " to ".join(dict.fromkeys((values[0], values[-1])))
+        off = "" if move.on else ", off"
+        print(f"{name_of(mix, move.target)}: {ways}, {len(values)} points, {span}{off}")
+    if not mix.moves:
+        print(f"{mix.name}: nothing moves")
 
 
 def import_files(session: str, files: list[Path], *, data: Path) -> None:

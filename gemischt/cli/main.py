@@ -140,6 +140,12 @@ def paths(
 
 
 @app.command()
+def moves(session: str, data: DataOption = None, as_json: JsonOption = False) -> None:
+    """List what moves over the song."""
+    commands().moves(session, data=data_folder(data), as_json=as_json)
+
+
+@app.command()
 def openapi() -> None:
     """Print the API's schema."""
     from gemischt.cli.server import openapi_document

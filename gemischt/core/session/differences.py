@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.registry import label_of
 from gemischt.core.session.actions.level import describe_pan
-from gemischt.core.session.addresses import parameters_in
+from gemischt.core.session.addresses import name_of, parameters_in
 from gemischt.core.session.document import ControlGroup, Processor, Session, Strip
 from gemischt.core.session.edits import Chain, show_db
 
@@ -36,12 +36,29 @@ def _differences(before: Session, after: Session) -> Iterator[Difference]:
             yield Difference(strip=strip.id, words=f"{strip.name} {words}")
     for words in _group_words(before.control_groups, after.control_groups):
         yield Difference(strip=None, words=words)
+    yield from _move_words(before, after)
     if before.tempo != after.tempo:
         yield Difference(strip=None, words="Tempo changed")
     if before.pan_law_db != after.pan_law_db:
         yield Difference(strip=None, words=f"Pan law {after.pan_law_db:g} dB")
     if before.vu_reference_dbfs != after.vu_reference_dbfs:
         yield Difference(strip=None, words=f"0 VU at {show_db(after.vu_reference_dbfs)}FS")
+
+
+def _move_words(before: Session, after: Session) -> Iterator[Difference]:
+    old = {move.target: move for move in before.moves}
+    new = {move.target: move for move in after.moves}
+    for target in old.keys() - new.keys():
+        yield Difference(strip=_strip_of(target), words=f"{name_of(before, target)} rests")
+    for target, move in new.items():
+        if move != old.get(target):
+            words = "drawn anew over the song" if target in old else "drawn over the song"
+            yield Difference(strip=_strip_of(target), words=f"{name_of(after, target)} {words}")
+
+
+def _strip_of(target: str) -> str | None:
+    kind, owner, *_ = target.split("/")
+    return owner if kind == "strips" else None
 
 
 def _strip_words(before: Session, after: Session, old: Strip, new: Strip) -> Iterator[str]:

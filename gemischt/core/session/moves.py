@@ -8,7 +8,7 @@ from functools import cached_property
 
 from gemischt.core.errors import Fault, InvalidAction
 from gemischt.core.parameters import Parameter, Value
-from gemischt.core.session.addresses import read
+from gemischt.core.session.addresses import name_of, parameters_of, read
 from gemischt.core.session.document import Move, MovePoint, Session
 from gemischt.core.units import db_to_gain, gain_to_db
 
@@ -25,13 +25,30 @@ _SILENT_PARTS = 64
 
 
 def is_movable(address: str, parameter: Parameter) -> bool:
-    """Whether a parameter may be drawn over the song: what changes how late a strip is must stay, and so must keys, which
-    several may share."""
+    """Whether a parameter may be drawn over the song: what changes how late a strip is must stay, and so must keys,
+    which several may share."""
     if "/key/" in address:
         return False
     if parameter.kind == "switch":
         return parameter.name in SWITCHES
     return parameter.kind == "number" and not parameter.stays
+
+
+@dataclass(frozen=True)
+class Movable:
+    """A parameter that may be drawn over the song, by its name for people, and its value in the document."""
+
+    address: str
+    name: str
+    parameter: Parameter
+    value: Value
+
+
+def movables(session: Session) -> Iterator[Movable]:
+    """All there are, in the order of the document."""
+    for item in parameters_of(session):
+        if is_movable(item.address, item.parameter):
+            yield Movable(item.address, name_of(session, item.address), item.parameter, item.value)
 
 
 def moves_faults(session: Session) -> Iterator[Fault]:

@@ -18,6 +18,7 @@ const keys = {
   snapshots: (id: string) => ["snapshots", id],
   differences: (id: string, snapshot: string, revision: number) => ["differences", id, snapshot, revision],
   flow: (id: string, revision: number, folded: string[]) => ["flow", id, revision, folded],
+  movables: (id: string, revision: number) => ["movables", id, revision],
   waveform: (id: string, media: string) => ["waveform", id, media],
 };
 
@@ -122,6 +123,24 @@ export function useWaveform(id: string, media: string) {
         }),
       ),
   });
+}
+
+function movables(id: string, revision: number) {
+  return {
+    queryKey: keys.movables(id, revision),
+    queryFn: () =>
+      answer(server.GET("/api/sessions/{session_id}/movables", { params: { path: { session_id: id } } })),
+    gcTime: 0,
+  };
+}
+
+/** Every parameter that may be drawn over the song; the last list stays until the next is there. */
+export function useMovables(id: string, revision: number) {
+  return useQuery({ ...movables(id, revision), placeholderData: (before) => before });
+}
+
+export function fetchMovables(id: string, revision: number) {
+  return queryClient.fetchQuery(movables(id, revision));
 }
 
 export function useJobs() {

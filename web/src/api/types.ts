@@ -42,6 +42,10 @@ export type ErrorBody = Schemas["ErrorBody"];
 
 export type ProcessorKind = ProcessorListing["kind"];
 export type RackName = RackListing["rack"];
+export type Parameter = Schemas["Parameter"];
+export type Movable = Schemas["MovableListing"];
+export type Move = Session["moves"][number];
+export type MovePoint = Move["points"][number];
 export type ProcessorValues = Omit<Schemas["SetProcessor"], "type" | "strip" | "processor">;
 export type SendSettings = Schemas["SendSettings"];
 export type GroupSettings = Schemas["SetGroup"];

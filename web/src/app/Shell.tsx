@@ -1,9 +1,12 @@
 import { chakra } from "@chakra-ui/react";
+import { useMemo } from "react";
 
+import { MovedContext } from "../controls/moved";
 import { ComingStation } from "../features/coming";
 import { FocusSheet, PresetList } from "../features/focus";
 import { Findings } from "../features/findings";
 import { ComparisonBar, DropZone, Level, Reference, Snapshots } from "../features/level";
+import { Moves } from "../features/moves";
 import { Print } from "../features/print";
 import { Route } from "../features/route";
 import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
@@ -11,6 +14,7 @@ import { Tidy } from "../features/tidy";
 import { SongLine, TopLine } from "../features/transport";
 import { useFollowMeasurement } from "./measurement";
 import { Notices } from "./Notices";
+import { useOpen } from "./SessionContext";
 import { StationList } from "./StationList";
 import { useView } from "./store";
 import { useKeys } from "./useKeys";
@@ -20,52 +24,59 @@ export function Shell() {
   useKeys();
   useFollowMeasurement();
   const station = useView((view) => view.station);
+  const { moves } = useOpen().state.document;
+  const moved = useMemo(() => new Set(moves.filter((move) => move.on).map((move) => move.target)), [moves]);
   return (
-    <DropZone>
-      <chakra.div
-        display="grid"
-        height="100vh"
-        minWidth="1180px"
-        gridTemplateRows="{sizes.topLine} {sizes.songLine} minmax(0, 1fr)"
-        gridTemplateColumns="{sizes.stations} minmax(0, 1fr) auto"
-      >
-        <TopLine />
-        <SongLine />
-        <StationList />
-        <chakra.main
-          minWidth="0"
-          overflow="hidden"
-          aria-label={station}
+    <MovedContext.Provider value={moved}>
+      <DropZone>
+        <chakra.div
           display="grid"
-          gridTemplateRows="auto minmax(0, 1fr)"
+          height="100vh"
+          minWidth="1180px"
+          gridTemplateRows="{sizes.topLine} {sizes.songLine} auto minmax(0, 1fr)"
+          gridTemplateColumns="{sizes.stations} minmax(0, 1fr) auto"
         >
-          <div>
-            <ComparisonBar />
+          <TopLine />
+          <SongLine />
+          <div style={{ gridColumn: "1 / -1" }}>
+            <Moves />
           </div>
-          {station === "Tidy" ? (
-            <Tidy />
-          ) : station === "Level" ? (
-            <Level />
-          ) : station === "Route" ? (
-            <Route />
-          ) : station === "Print" ? (
-            <Print />
-          ) : (
-            <ComingStation station={station} />
-          )}
-        </chakra.main>
-        <FocusSheet />
-      </chakra.div>
-      <Finder />
-      <KeysList />
-      <NameQuestion />
-      <DecisionQuestion />
-      <StripDialogs />
-      <PresetList />
-      <Findings />
-      <Reference />
-      <Snapshots />
-      <Notices />
-    </DropZone>
+          <StationList />
+          <chakra.main
+            minWidth="0"
+            overflow="hidden"
+            aria-label={station}
+            display="grid"
+            gridTemplateRows="auto minmax(0, 1fr)"
+          >
+            <div>
+              <ComparisonBar />
+            </div>
+            {station === "Tidy" ? (
+              <Tidy />
+            ) : station === "Level" ? (
+              <Level />
+            ) : station === "Route" ? (
+              <Route />
+            ) : station === "Print" ? (
+              <Print />
+            ) : (
+              <ComingStation station={station} />
+            )}
+          </chakra.main>
+          <FocusSheet />
+        </chakra.div>
+        <Finder />
+        <KeysList />
+        <NameQuestion />
+        <DecisionQuestion />
+        <StripDialogs />
+        <PresetList />
+        <Findings />
+        <Reference />
+        <Snapshots />
+        <Notices />
+      </DropZone>
+    </MovedContext.Provider>
   );
 }

@@ -4,6 +4,7 @@ import { useTheme } from "../theme/useTheme";
 import { useClipboard } from "./clipboard";
 import { compareChain, switchSide, useComparison } from "./comparison";
 import { openSession } from "./location";
+import { drawOverTime } from "./moves";
 import { moveFocus, selectAll } from "./selection";
 import type { useOpen } from "./SessionContext";
 import {
@@ -124,6 +125,13 @@ export function newProcessor(strip: Strip, processor: ProcessorKind, into: LaneP
   return { type: "add-processor", strip: strip.id, processor, into, params };
 }
 
+/** The control that has the keyboard is drawn over the song; without one the drawer opens or closes. */
+function drawOrShow(open: Open): void {
+  const address = (document.activeElement as HTMLElement | null)?.dataset.address;
+  if (address) void drawOverTime(open, address);
+  else useView.setState(({ movesOpen }) => ({ movesOpen: !movesOpen }));
+}
+
 function addToFocused(open: Open, processor: ProcessorKind): void {
   const strip = open.strips.get(useView.getState().focused);
   if (strip) void open.edit(newProcessor(strip, processor));
@@ -163,6 +171,7 @@ export function commandsOf(open: Open): Command[] {
     { name: "Back to the beginning", keys: "Home", run: () => live.seek(0) },
     { name: "Undo", keys: "Ctrl+Z", run: () => open.step("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => open.step("redo") },
+    { name: "Draw over the song, or show what moves", keys: "V", run: () => drawOrShow(open) },
     { name: "Mute selected strips", keys: "M", run: () => toggleOnSelected(open, "mute") },
     { name: "Solo selected strips", keys: "S", run: () => toggleOnSelected(open, "solo") },
     { name: "Invert polarity of selected strips", run: () => toggleOnSelected(open, "polarity_inverted") },

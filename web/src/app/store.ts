@@ -31,6 +31,8 @@ type View = {
   levelFace: (typeof LEVEL_FACES)[number];
   /** Folders whose members are not shown. */
   foldedFolders: ReadonlySet<string>;
+  /** Whether the drawer of moves is open. */
+  movesOpen: boolean;
   dialog:
     | "finder"
     | "keys"
@@ -57,6 +59,7 @@ export const useView = create<View>(() => ({
   sheetFolded: { Tidy: true, Level: false, Route: true, Duck: true, Place: true, Print: false },
   levelFace: "rows",
   foldedFolders: new Set(),
+  movesOpen: false,
   dialog: null,
   question: null,
   decision: null,

@@ -4,7 +4,7 @@ import { ValueField, type ValueFieldProps } from "./ValueField";
 
 type LevelFieldProps = Pick<
   ValueFieldProps,
-  "label" | "value" | "width" | "align" | "emphasis" | "onPreview" | "onCommit" | "onCancel"
+  "label" | "address" | "value" | "width" | "align" | "emphasis" | "onPreview" | "onCommit" | "onCancel"
 > & { minimum?: number; maximum?: number };
 
 /** A level in dB that goes down to silence. */

@@ -2,11 +2,14 @@ import { chakra } from "@chakra-ui/react";
 import { useRef, useState, type KeyboardEvent, type WheelEvent } from "react";
 
 import { parseNumber } from "../lib/format";
+import { useMoved } from "./moved";
 import { useDrag } from "./useDrag";
 import { useNudge } from "./useNudge";
 
 export type ValueFieldProps = {
   label: string;
+  /** Of the parameter, so that it can be drawn over the song. */
+  address?: string;
   value: number | null;
   minimum: number;
   maximum: number;
@@ -29,9 +32,10 @@ export type ValueFieldProps = {
 
 /** A number that can be dragged, wheeled with Ctrl, stepped with arrow keys, or typed with or without its unit. */
 export function ValueField(props: ValueFieldProps) {
-  const { label, value, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
+  const { label, address, value, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
   const [typed, setTyped] = useState<string | null>(null);
   const done = useRef(false);
+  const isMoved = useMoved(address);
   const asNumber = (given: number | null) => given ?? (nullAt === "top" ? maximum : minimum);
 
   const toValue = (wanted: number): number | null => {
@@ -129,10 +133,12 @@ export function ValueField(props: ValueFieldProps) {
       aria-valuemin={minimum}
       aria-valuemax={maximum}
       aria-valuetext={`${format(shown)} ${props.unit ?? ""}`.trim()}
-      title={`${label}: drag, arrow keys, or type; double-click for ${format(fallback)}`}
+      title={`${label}${isMoved ? ", moves over the song" : ""}: drag, arrow keys, or type; double-click for ${format(fallback)}`}
       textStyle="number"
       fontWeight={props.emphasis ? "700" : "400"}
-      color={props.color ?? "ink"}
+      color={isMoved ? "focus" : (props.color ?? "ink")}
+      fontStyle={isMoved ? "italic" : "normal"}
+      data-address={address}
       display="inline-block"
       minWidth={props.width}
       textAlign={props.align ?? "right"}
@@ -149,6 +155,11 @@ export function ValueField(props: ValueFieldProps) {
       onBlur={settle}
     >
       {format(shown)}
+      {isMoved && (
+        <chakra.span aria-hidden position="absolute" fontWeight="700">
+          ∿
+        </chakra.span>
+      )}
     </chakra.span>
   );
 }

@@ -69,7 +69,12 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
         />
       </chakra.div>
       <Reduction now={now} />
-      <Parameters kind="compressor" params={processor.params} action={action} />
+      <Parameters
+        kind="compressor"
+        params={processor.params}
+        action={action}
+        address={`strips/${strip.id}/chain/${processor.id}`}
+      />
       <KeyPicker strip={strip} processor={processor} onKey={(key) => void edit(action({ key }))} />
     </>
   );

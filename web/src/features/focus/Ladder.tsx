@@ -151,6 +151,7 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
         change={
           <ValueField
             label="Trim of the focused strip"
+            address={`strips/${strip.id}/trim_db`}
             value={strip.trim_db}
             {...limitsOf("strip", "trim_db")}
             step={0.5}

@@ -112,6 +112,7 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
         <chakra.span color="quiet">level</chakra.span>
         <LevelField
           label={`${block.name}: level`}
+          address={`strips/${strip.id}/chain/${block.id}/level_db`}
           value={block.level_db}
           onPreview={(value) => live.preview(setBlock(value))}
           onCommit={(value) => void edit(setBlock(value))}
@@ -178,6 +179,7 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
         )}
         <LevelField
           label={`${lane.name}: level`}
+          address={`strips/${strip.id}/chain/${block.id}/lanes/${lane.id}/level_db`}
           value={lane.level_db}
           width="44px"
           align="right"

@@ -15,12 +15,14 @@ type ParametersProps = {
   kind: string;
   params: Values;
   action: (values: ProcessorValues) => Wish;
+  /** Of the processor. */
+  address: string;
   /** Shown instead of a number that something else decides. */
   instead?: Record<string, string>;
 };
 
 /** A processor's parameters in two columns, each with its range from the server's table. */
-export function Parameters({ kind, params, action, instead }: ParametersProps) {
+export function Parameters({ kind, params, action, address, instead }: ParametersProps) {
   if (!isPart(kind)) return null;
   return (
     <chakra.div
@@ -46,6 +48,7 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
             <Parameter
               shown={shown}
               part={kind}
+              address={`${address}/${shown.name}`}
               value={params[shown.name] ?? null}
               set={(value) => action({ params: { [shown.name]: value } })}
             />
@@ -59,11 +62,12 @@ export function Parameters({ kind, params, action, instead }: ParametersProps) {
 type ParameterProps = {
   shown: Shown;
   part: Part;
+  address: string;
   value: number | string | boolean | null;
   set: (value: number | string | boolean | null) => Wish;
 };
 
-function Parameter({ shown, part, value, set }: ParameterProps) {
+function Parameter({ shown, part, address, value, set }: ParameterProps) {
   const { live, edit } = useActing();
   if (shown.kind === "switch") {
     return (
@@ -92,6 +96,7 @@ function Parameter({ shown, part, value, set }: ParameterProps) {
     <span>
       <ValueField
         label={shown.label}
+        address={address}
         value={typeof value === "number" ? value : null}
         {...limits}
         step={limits.logarithmic || limits.maximum <= 2 ? 0.02 : 0.5}

@@ -29,6 +29,7 @@ export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain
         kind={processor.type}
         params={processor.params}
         action={action}
+        address={`strips/${strip.id}/chain/${processor.id}`}
         instead={inTime ? { time_ms: `${formatNumber(inTime, 0)} ms` } : undefined}
       />
     </>

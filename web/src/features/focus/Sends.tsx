@@ -111,6 +111,7 @@ function SendRow({ strip, send, changes }: SendRowProps) {
       />
       <LevelField
         label={`Send to ${goal}: level`}
+        address={`strips/${strip.id}/sends/${send.id}/level_db`}
         value={send.level_db}
         width="44px"
         align="right"

@@ -96,6 +96,7 @@ function GroupRow({ group, faderPx }: { group: ControlGroup; faderPx: number }) 
       />
       <LevelField
         label={`${group.name}: group level`}
+        address={`control_groups/${group.id}/level_db`}
         value={levelDb}
         align="right"
         onPreview={preview}

@@ -13,7 +13,7 @@ import { useShared } from "../../lib/useShared";
 import { useWidth } from "../../lib/useWidth";
 import { STAGES } from "../../live/frames";
 import { columnsFor, type Columns } from "./columns";
-import { faderShare } from "../../controls/Fader";
+import { faderShare } from "../../lib/faderScale";
 import { FilePicker } from "./FilePicker";
 import { FolderRow } from "./FolderRow";
 import { Groups } from "./Groups";

@@ -163,6 +163,7 @@ export const Row = memo(function Row(props: RowProps) {
       <chakra.span role="cell" textAlign="right" paddingRight="8px">
         <ValueField
           label={`${strip.name}: trim`}
+          address={`strips/${strip.id}/trim_db`}
           value={trimDb}
           {...limitsOf("strip", "trim_db")}
           step={0.5}
@@ -188,6 +189,7 @@ export const Row = memo(function Row(props: RowProps) {
       <chakra.div role="cell">
         <Fader
           label={`${strip.name}: fader`}
+          address={`strips/${strip.id}/fader_db`}
           value={faderDb}
           widthPx={columns.faderPx}
           focused={focused}
@@ -199,6 +201,7 @@ export const Row = memo(function Row(props: RowProps) {
       <chakra.span role="cell" textAlign="right">
         <LevelField
           label={`${strip.name}: fader level`}
+          address={`strips/${strip.id}/fader_db`}
           value={faderDb}
           emphasis={focused}
           onPreview={preview("fader_db")}

@@ -1,1 +1,2 @@
 export { Tidy } from "./Tidy";
+export { beatS, toBeat } from "./time";

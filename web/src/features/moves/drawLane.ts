@@ -1,0 +1,43 @@
+import type { Move, Parameter } from "../../api/types";
+import type { Colors } from "../../canvas/colors";
+import { toShare, valueAt } from "../../lib/moves";
+
+export const LANE_MARGIN_PX = 10;
+
+/** How far from the top a value is drawn in a lane. */
+export function yOf(parameter: Parameter, value: Move["points"][number]["value"], heightPx: number): number {
+  return LANE_MARGIN_PX + (1 - toShare(parameter, value)) * (heightPx - 2 * LANE_MARGIN_PX);
+}
+
+/** A curve over the song, and what lies under it. */
+export function paintLane(
+  context: CanvasRenderingContext2D,
+  widthPx: number,
+  heightPx: number,
+  colors: Colors,
+  lane: { points: Move["points"]; parameter: Parameter; durationS: number; on: boolean; barS: number },
+): void {
+  const { points, parameter, durationS, on, barS } = lane;
+  if (barS) {
+    context.fillStyle = colors.rule;
+    const step = barS * Math.max(1, Math.ceil((6 * durationS) / barS / widthPx)) * 4;
+    for (let atS = 0; atS < durationS; atS += step)
+      context.fillRect((atS / durationS) * widthPx, 0, 1, heightPx);
+  }
+  const curve = new Path2D();
+  for (let x = 0; x <= widthPx; x += 1) {
+    const y = yOf(parameter, valueAt(points, parameter, (x / widthPx) * durationS), heightPx);
+    if (x === 0) curve.moveTo(x, y);
+    else curve.lineTo(x, y);
+  }
+  context.globalAlpha = on ? 1 : 0.4;
+  context.strokeStyle = colors.focus;
+  context.lineWidth = 1.8;
+  context.stroke(curve);
+  curve.lineTo(widthPx, heightPx);
+  curve.lineTo(0, heightPx);
+  context.globalAlpha = on ? 0.1 : 0.04;
+  context.fillStyle = colors.focus;
+  context.fill(curve);
+  context.globalAlpha = 1;
+}

@@ -1,0 +1,1 @@
+export { Moves } from "./Moves";
