@@ -83,9 +83,8 @@ def forty_strips(server: Server) -> str:
 
 def move_fader(server: Server, strip: str, fader_db: float) -> None:
     """An edit from elsewhere: the page takes it over and has the song measured."""
-    path = f"/api/sessions/{server.session_id(MIXED)}"
     action = {"type": "set-strips", "changes": [{"strip": strip, "fader_db": fader_db}]}
-    server.post(f"{path}/edits", {"revision": server.get(path)["revision"], "action": action})
+    server.edit(server.session_id(MIXED), action)
 
 
 class LonePage:

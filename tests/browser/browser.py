@@ -102,6 +102,11 @@ class Server:
         session_id: str = self.post(f"/api/sessions/{self.session_id(name)}/duplicate", {})["id"]
         return session_id
 
+    def edit(self, session_id: str, action: dict[str, Any]) -> None:
+        """An edit from elsewhere, on the newest revision."""
+        path = f"/api/sessions/{session_id}"
+        self.post(f"{path}/edits", {"revision": self.get(path)["revision"], "action": action})
+
     def post(self, path: str, body: dict[str, Any]) -> Any:
         headers = {"Content-Type": "application/json"}
         request = urllib.request.Request(self.address + path, json.dumps(body).encode(), headers)

@@ -11,6 +11,36 @@ from tests.browser.browser import MIXED, VIEWPORT, Server, shared_browser
 FOLDER = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 RECORDED = "Low Tide (as recorded)"
 PLACE_S = 27.0
+# The lead voice rides and wanders, and the drums come up in the first refrain.
+MOVES = [
+    {
+        "target": "strips/lead-voice/fader_db",
+        "points": [
+            {"at_s": 0.0, "value": -4.5},
+            {"at_s": 17.5, "value": -4.5, "bend": 0.4},
+            {"at_s": 20.0, "value": -2.0},
+            {"at_s": 29.0, "value": -2.0},
+            {"at_s": 31.0, "value": -4.0},
+            {"at_s": 55.0, "value": -2.0},
+            {"at_s": 70.0, "value": -2.0, "bend": -0.5},
+            {"at_s": 79.0, "value": -14.0},
+        ],
+    },
+    {
+        "target": "strips/lead-voice/pan/position",
+        "points": [{"at_s": 45.0, "value": 0.0}, {"at_s": 50.0, "value": 0.3}, {"at_s": 55.0, "value": 0.0}],
+    },
+    {
+        "target": "strips/drums/fader_db",
+        "points": [
+            {"at_s": 0.0, "value": -2.0},
+            {"at_s": 20.0, "value": -2.0},
+            {"at_s": 20.0, "value": 0.0},
+            {"at_s": 30.0, "value": 0.0},
+            {"at_s": 30.0, "value": -2.0},
+        ],
+    },
+]
 
 
 def main() -> None:
@@ -71,6 +101,15 @@ def take(page: Page, server: Server) -> None:
     page.get_by_role("button", name="Print", exact=True).click()
     page.get_by_role("link").first.wait_for(timeout=60000)
     shot("print")
+    server.edit(server.session_id(MIXED), {"type": "set-moves", "moves": MOVES})
+    page.keyboard.press("2")
+    page.get_by_role("radio", name="rows").click()
+    page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
+    page.keyboard.press("v")
+    page.get_by_text("3 over the song line’s time").wait_for()
+    page.get_by_role("button", name=re.compile(r"^Findings \d")).wait_for(timeout=60000)
+    page.wait_for_timeout(6000)
+    shot("moves")
     page.goto(f"{server.address}/session/{server.session_id(RECORDED)}")
     page.get_by_role("button", name=re.compile("^Finding 1:")).wait_for(timeout=60000)
     page.keyboard.press("p")

@@ -281,6 +281,23 @@ class FindingsTest(CommandCase):
         self.assertIn("nothing found", self.run_command("findings", self.session_file()).stdout)
 
 
+class MovesTest(CommandCase):
+    def test_what_moves_is_listed_in_words_and_as_json(self) -> None:
+        path = self.session_file()
+        self.assertIn("nothing moves", self.run_command("moves", path).stdout)
+        document = json.loads(path.read_text())
+        points = [{"at_s": 0.5, "value": None}, {"at_s": 2.0, "value": -3.0}]
+        document["moves"] = [{"target": "strips/tone/fader_db", "points": points}]
+        path.write_text(json.dumps(document))
+        said = self.run_command("moves", path).stdout
+        self.assertEqual(said.strip(), "Tone fader: silent to -3.0 dB, 2 points, 0.50 to 2.00 s")
+        listed = json.loads(self.run_command("moves", path, "--json").stdout)
+        self.assertEqual(listed[0]["target"], "strips/tone/fader_db")
+        document["moves"][0]["target"] = "strips/gone/fader_db"
+        path.write_text(json.dumps(document))
+        self.assertIn("moves/strips/gone/fader_db", self.run_command("validate", path, code=1).stderr)
+
+
 class StartTest(CommandCase):
     def test_a_port_in_use_is_said(self) -> None:
         with socket.socket() as other:

@@ -66,6 +66,12 @@ class EditsTest(unittest.TestCase):
         with self.assertRaises(InvalidAction):
             edited(band(), type="remove-moves", targets=["strips/bass/fader_db"])
 
+    def test_of_several_moves_none_may_lead_nowhere(self) -> None:
+        targets = ("strips/bass/fader_db", "strips/gone/fader_db")
+        moves = [{"target": target, "points": RAMP} for target in targets]
+        with self.assertRaisesRegex(InvalidAction, 'no "gone"'):
+            edited(band(), type="set-moves", moves=moves)
+
     def test_edits_are_named_after_what_moves(self) -> None:
         target = "strips/bass/chain/squash/threshold_db"
         draw = parse_action({"type": "set-moves", "moves": [{"target": target, "points": RAMP[:1]}]})

@@ -23,6 +23,7 @@ export function followPointer(event: ReactPointerEvent<HTMLElement>, following: 
     if (latest) following.onMove(latest, latest.clientX - clientX, latest.clientY - clientY);
   };
   const move = (moving: PointerEvent) => {
+    if (moving.pointerId !== pointerId) return;
     const far = Math.abs(moving.clientX - clientX) + Math.abs(moving.clientY - clientY) >= STARTS_AT_PX;
     if (!latest && !far) return;
     if (!latest) target.setPointerCapture(pointerId);
@@ -30,9 +31,9 @@ export function followPointer(event: ReactPointerEvent<HTMLElement>, following: 
     frame ||= requestAnimationFrame(show);
   };
   const end = (released: PointerEvent | null) => {
-    target.removeEventListener("pointermove", move);
-    target.removeEventListener("pointerup", up);
-    target.removeEventListener("pointercancel", cancel);
+    window.removeEventListener("pointermove", move);
+    window.removeEventListener("pointerup", up);
+    window.removeEventListener("pointercancel", cancel);
     window.removeEventListener("keydown", key, true);
     if (frame) {
       cancelAnimationFrame(frame);
@@ -41,15 +42,20 @@ export function followPointer(event: ReactPointerEvent<HTMLElement>, following: 
     if (latest) following.onEnd(released);
     else if (released) following.onClick?.();
   };
-  const up = (released: PointerEvent) => end(released);
-  const cancel = () => end(null);
+  const up = (released: PointerEvent) => {
+    if (released.pointerId === pointerId) end(released);
+  };
+  const cancel = (cancelled: PointerEvent) => {
+    if (cancelled.pointerId === pointerId) end(null);
+  };
   const key = (pressed: KeyboardEvent) => {
     if (pressed.key !== "Escape") return;
     pressed.stopPropagation();
     end(null);
   };
-  target.addEventListener("pointermove", move);
-  target.addEventListener("pointerup", up);
-  target.addEventListener("pointercancel", cancel);
+  // Before it has travelled the pointer may leave what it went down on: only the window hears of all its moves.
+  window.addEventListener("pointermove", move);
+  window.addEventListener("pointerup", up);
+  window.addEventListener("pointercancel", cancel);
   window.addEventListener("keydown", key, true);
 }

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.addresses import name_of
+from gemischt.core.session.addresses import name_of, read
 from gemischt.core.session.document import Move, Session
 
 
@@ -17,6 +17,9 @@ class SetMoves(Action):
     moves: tuple[Move, ...] = Field(min_length=1, max_length=256)
 
     def apply(self, session: Session) -> Session:
+        for move in self.moves:
+            # What leads nowhere is refused here: of what is known it would be taken for lost.
+            read(session, move.target)
         drawn = {move.target: move for move in self.moves}
         kept = tuple(drawn.pop(move.target, move) for move in session.moves)
         return session.model_copy(update={"moves": (*kept, *drawn.values())})
