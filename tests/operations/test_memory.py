@@ -30,6 +30,7 @@ class _Plan:
 
 class MemoryTest(unittest.TestCase):
     def test_what_points_only_at_itself_is_given_back(self) -> None:
+        give_back()
         before = anonymous_mib()
         plan = _Plan()
         self.assertEqual(plan.watch(), 640)

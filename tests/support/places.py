@@ -97,6 +97,7 @@ class Alone:
             latency_samples=lookahead,
             length_samples=0,
             lags={},
+            lags_at={},
         )
 
     def _specs(self, params: Any, on: bool) -> tuple[tuple[specs.Spec, ...], int]:

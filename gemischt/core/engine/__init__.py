@@ -6,6 +6,8 @@ blueprint     session -> list of specs in topological order, latencies aligned
 sheet         the sheet a blueprint is drawn on: buffers with their lags, and operations in order
 listening     detectors on the sheet: who turns something down hears a key, finds its levels, decides, is waited for
 operations    specs -> objects that work on buffers block by block
+courses       how moves lead a strip's operations over the song
+lines         lines along which controls are led: a course, worked out a stretch at a time as it is needed
 probe         a closer look at one strip while it plays
 plan          buffers and operations; takes over state from a plan before
 renderer      plays a plan: position, loop, edits, crossfades

@@ -1,7 +1,8 @@
 """Courses: how moves lead a strip's operations over the song."""
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -10,13 +11,13 @@ from numpy.typing import NDArray
 from gemischt.core.engine import specs
 from gemischt.core.engine.resettling import Part
 from gemischt.core.engine.settings import Settings
-from gemischt.core.engine.specs import OperationId
+from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import Value
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.addresses import placed
-from gemischt.core.session.document import Move, Session, Strip
+from gemischt.core.session.document import Move, MovePoint, Session
 from gemischt.core.session.moves import Curve, curve_of
-from gemischt.core.units import ms_to_samples, s_to_samples
+from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
 STEP_MS = 5.0
 """How long a jump takes."""
@@ -44,47 +45,101 @@ class Course:
 
     Attributes:
         session: the strip alone, with the control groups and the tempo.
-        ids: the operations that are led.
+        leads: the curves that lead each operation.
     """
 
-    strip: Strip
     session: Session
     curves: tuple[Curve, ...]
     part: Part
-    ids: tuple[OperationId, ...]
+    leads: Mapping[OperationId, tuple[Curve, ...]]
+
+    @property
+    def ids(self) -> tuple[OperationId, ...]:
+        """The operations that are led."""
+        return tuple(self.leads)
 
     @property
     def key(self) -> object:
         """What it depends on: courses with equal keys lead alike."""
         return self.session, self.curves, self.part.settings.closed
 
-    def specs_at(self, sample: int) -> Mapping[OperationId, specs.Spec]:
-        """The strip's specs at a sample of the song; inside a jump those before it."""
+    def spec_at(self, id_: OperationId, sample: int) -> specs.Spec:
+        """An operation's spec at a sample of the song; inside a jump that before it."""
         rate = self.session.sample_rate_hz
-        values = {curve.target: _value_at(curve, sample, rate) for curve in self.curves}
+        values = {curve.target: self._value_at(curve, sample) for curve in self.leads[id_]}
         # What waits for others begins before the song does.
-        return self._specs_with(values, max(0.0, sample / rate))
+        return self._spec_with(id_, values, max(0.0, sample / rate))
 
-    def _specs_with(self, values: Mapping[str, Value], at_s: float) -> Mapping[OperationId, specs.Spec]:
+    def at_unity(self, id_: OperationId) -> specs.Spec | None:
+        """The spec at 0 dB of an operation that is only turned up and down; None for others."""
+        curves = self.leads[id_]
+        if not all(curve.parameter.unit == "dB" for curve in curves) or id_.role not in _TURNED:
+            return None
+        if id_.role is Role.PROCESSOR and not _is_gain(self.part.known[id_]):
+            return None
+        return self._spec_with(id_, {curve.target: 0.0 for curve in curves}, 0.0)
+
+    def gains(self, id_: OperationId, samples: NDArray[np.int64]) -> NDArray[np.float64]:
+        """By how much such an operation is turned at samples of the song."""
+        gains = np.ones(len(samples))
+        for curve in self.leads[id_]:
+            own = curve.gains_at(np.maximum(samples / self.session.sample_rate_hz, 0.0))
+            for jump, at_s in self._jumps(curve):
+                inside = (samples >= jump) & (samples < jump + self._step_samples)
+                if inside.any():
+                    before = curve.value_before(at_s)
+                    own[inside] = 0.0 if before is None else db_to_gain(float(before))
+            gains *= own
+        return gains
+
+    def led_by(self, curve: Curve) -> Iterator[OperationId]:
+        """The operations among all of the strip's that a curve leads."""
+        strip_id = self.session.strips[0].id
+        for id_, known in self.part.known.items():
+            if id_.strip == strip_id and specs.settings_of(known) is not None:
+                told = (self._spec_with(id_, {curve.target: point.value}, 0.0) for point in _unlike(curve.points))
+                if any(specs.settings_of(spec) != specs.settings_of(known) for spec in told):
+                    yield id_
+
+    def _spec_with(self, id_: OperationId, values: Mapping[str, Value], at_s: float) -> specs.Spec:
         session = self.session
         for target, value in values.items():
             session = placed(session, target, value)
         part = self.part
         if session.control_groups is not self.session.control_groups:
             part = part.with_settings(part.settings.with_groups(session))
-        made = part.resettled(self.strip, session.strips[0], at_s=at_s)
-        assert made is not None, "what moves has been checked to be a setting"
-        return made
+        return part.spec_of(id_, session.strips[0], at_s=at_s)
+
+    @property
+    def _step_samples(self) -> int:
+        return ms_to_samples(STEP_MS, self.session.sample_rate_hz)
+
+    def _jumps(self, curve: Curve) -> list[tuple[int, float]]:
+        """Samples at which it jumps, and their times."""
+        return [(s_to_samples(at_s, self.session.sample_rate_hz), at_s) for at_s in curve.steps_s]
+
+    def _value_at(self, curve: Curve, sample: int) -> Value:
+        rate = self.session.sample_rate_hz
+        place = bisect_right(curve.steps_s, (sample + 1) / rate) - 1
+        if place >= 0:
+            at_s = curve.steps_s[place]
+            if 0 <= sample - s_to_samples(at_s, rate) < self._step_samples:
+                return curve.value_before(at_s)
+        return curve.value_at(sample / rate)
 
     def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
         """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""
-        rate = self.session.sample_rate_hz
-        step = ms_to_samples(STEP_MS, rate)
-        jumps = sorted({s_to_samples(at_s, rate) for curve in self.curves for at_s in curve.steps_s()})
+        rate, step = self.session.sample_rate_hz, self._step_samples
+        jumps = sorted({jump for curve in self.curves for jump, _ in self._jumps(curve)})
         near = [jump for jump in jumps if jump < to_sample and jump + step > from_sample]
         first = min([from_sample, *(jump for jump in near if jump < from_sample)])
         last = max([to_sample, *(jump + step for jump in near if jump + step > to_sample)])
-        fixed = sorted({first, last, *near, *(min(jump + step, last) for jump in near)})
+        edges = sorted({first, last, *near, *(min(jump + step, last) for jump in near)})
+        inside = [(jump, jump + step) for jump in near]
+        # A corner of a curve near the stretch's end is a corner all the same.
+        points = (point for curve in self.curves for point in curve.near(first / rate, last / rate))
+        corners = sorted({s_to_samples(point.at_s, rate) for point in points})
+        fixed = list(_thinned(edges, inside, corners, from_edges=1))
         between = sorted(
             {
                 round(at_s * rate)
@@ -92,30 +147,41 @@ class Course:
                 for at_s in curve.breakpoints_s(from_sample / rate, to_sample / rate)
             }
         )
-        return np.array(list(_thinned(fixed, [(jump, jump + step) for jump in near], between)), np.int64)
+        return np.array(list(_thinned(fixed, inside, between, from_edges=CLOSEST_SAMPLES)), np.int64)
 
 
-def _value_at(curve: Curve, sample: int, rate_hz: int) -> Value:
-    step = ms_to_samples(STEP_MS, rate_hz)
-    for at_s in curve.steps_s():
-        jump = s_to_samples(at_s, rate_hz)
-        if jump <= sample < jump + step:
-            return curve.value_before(at_s)
-    return curve.value_at(sample / rate_hz)
+_TURNED = (Role.INPUT, Role.OUTPUT, Role.SEND, Role.LANE, Role.PROCESSOR)
 
 
-def _thinned(fixed: Sequence[int], jumps: Sequence[tuple[int, int]], between: Sequence[int]) -> Iterator[int]:
-    """The fixed points, and of the others those that are far enough from all, and not inside a jump."""
-    kept = fixed[0]
-    yield kept
-    for here, there in pairwise(fixed):
-        if (here, there) not in jumps:
-            for point in between:
-                if point - kept >= CLOSEST_SAMPLES and there - point >= CLOSEST_SAMPLES and here < point < there:
-                    kept = point
-                    yield kept
-        kept = there
-        yield kept
+def _is_gain(spec: specs.Spec) -> bool:
+    return isinstance(spec, specs.Process) and spec.kind == "gain" and spec.on
+
+
+def _unlike(points: Sequence[MovePoint]) -> list[MovePoint]:
+    """A few points that differ: enough to see what they change."""
+    found: dict[Value, MovePoint] = {}
+    for point in points:
+        found.setdefault(point.value, point)
+        if len(found) == 3:
+            break
+    return list(found.values())
+
+
+def _thinned(
+    edges: Sequence[int], jumps: Sequence[tuple[int, int]], points: Sequence[int], *, from_edges: int
+) -> Iterator[int]:
+    """The edges, and of the points those that are far enough from each other and from the edges, none inside a jump."""
+    last_point = edges[0] - CLOSEST_SAMPLES
+    for here, there in pairwise(edges):
+        yield here
+        if (here, there) in jumps:
+            continue
+        for point in points[bisect_right(points, here) : bisect_left(points, there)]:
+            far = point - here >= from_edges and there - point >= from_edges
+            if far and point - last_point >= CLOSEST_SAMPLES:
+                last_point = point
+                yield point
+    yield edges[-1]
 
 
 def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Course, ...]:
@@ -127,18 +193,11 @@ def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings)
     for strip_id, moves in moves_by_strip(session).items():
         strip = session.strip(strip_id)
         alone = session.model_copy(update={"strips": (strip,), "moves": (), "folders": (), "media": (), "sections": ()})
-        curves = tuple(curve_of(session, move) for move in moves)
-        course = Course(strip, alone, curves, part, ())
-        ids = tuple(dict.fromkeys(id_ for curve in curves for id_ in _led_by(course, curve)))
-        if ids:
-            found.append(Course(strip, alone, curves, part, ids))
+        course = Course(alone, tuple(curve_of(session, move) for move in moves), part, {})
+        leads: dict[OperationId, tuple[Curve, ...]] = {}
+        for curve in course.curves:
+            for id_ in course.led_by(curve):
+                leads[id_] = (*leads.get(id_, ()), curve)
+        if leads:
+            found.append(replace(course, leads=leads))
     return tuple(found)
-
-
-def _led_by(course: Course, curve: Curve) -> Iterator[OperationId]:
-    """The operations that a curve leads."""
-    known = course.part.known
-    for value in dict.fromkeys(point.value for point in curve.points):
-        for id_, spec in course._specs_with({curve.target: value}, 0.0).items():
-            if id_ in known and specs.settings_of(spec) != specs.settings_of(known[id_]):
-                yield id_

@@ -1,5 +1,6 @@
 """Lines along which controls are led: a course, worked out a stretch at a time as it is needed."""
 
+import zlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -20,6 +21,10 @@ class Lines:
     def __init__(self, course: Course, operations: Mapping[OperationId, Operation]) -> None:
         self.course = course
         self._operations = {id_: operations[id_] for id_ in course.ids}
+        at_unity = {id_: course.at_unity(id_) for id_ in course.ids}
+        self._at_unity = {id_: operations[id_].coefs_of(spec) for id_, spec in at_unity.items() if spec is not None}
+        # Not all strips' stretches end with the same block.
+        self._offset = zlib.crc32(course.ids[0].strip.encode()) % STRETCH_SAMPLES
         self._stretches: dict[int, Mapping[OperationId, list[Stretch]]] = {}
 
     def leads_alike(self, course: Course, operations: Mapping[OperationId, Operation]) -> bool:
@@ -29,21 +34,25 @@ class Lines:
 
     def stretch(self, id_: OperationId, control: int, sample: int) -> Stretch:
         """Of one control of an operation around a sample of the song."""
-        number = sample // STRETCH_SAMPLES
+        number = (sample + self._offset) // STRETCH_SAMPLES
         found = self._stretches.get(number)
         if found is None:
             while len(self._stretches) >= _KEPT:
                 self._stretches.pop(next(iter(self._stretches)))
-            found = self._stretches[number] = self._work_out(number * STRETCH_SAMPLES)
+            found = self._stretches[number] = self._work_out(number * STRETCH_SAMPLES - self._offset)
         return found[id_][control]
 
     def _work_out(self, begin: int) -> Mapping[OperationId, list[Stretch]]:
         starts = self.course.breakpoints(begin, begin + STRETCH_SAMPLES)
         found: dict[OperationId, list[Stretch]] = {}
-        specs = [self.course.specs_at(int(start)) for start in starts]
         for id_, operation in self._operations.items():
+            unity = self._at_unity.get(id_)
+            if unity is not None:
+                gains = self.course.gains(id_, starts)[:, np.newaxis]
+                found[id_] = [(starts, gains * row) for row in unity]
+                continue
             # Row by row, one of each control.
-            rows = [operation.coefs_of(at[id_]) for at in specs]
+            rows = [operation.coefs_of(self.course.spec_at(id_, int(start))) for start in starts]
             found[id_] = [(starts, np.array(column)) for column in zip(*rows, strict=True)]
         return found
 

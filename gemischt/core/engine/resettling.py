@@ -1,7 +1,7 @@
 """Settings that have changed, put into a blueprint without drawing it anew: what a hand on a control asks for."""
 
 import dataclasses
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -11,7 +11,7 @@ from gemischt.core.engine.settings import Settings, Turning, lane_gains, level_o
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Processor, Session, Strip
-from gemischt.core.session.edits import Chain
+from gemischt.core.session.edits import Chain, find_block, find_processor
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
 
@@ -76,109 +76,106 @@ class Part:
         """The same operations, other settings."""
         return dataclasses.replace(self, settings=settings)
 
-    def resettled(self, old: Strip, new: Strip, *, at_s: float | None = None) -> dict[OperationId, specs.Spec] | None:
-        """The specs of a strip whose settings have changed; None if its structure has, or may have.
+    def resettled(self, old: Strip, new: Strip) -> dict[OperationId, specs.Spec] | None:
+        """The specs of a strip whose settings have changed; None if its structure has, or may have."""
+        ids = list(self._changed(old, new))
+        if None in ids:
+            return None
+        made = {id_: self.spec_of(id_, new) for id_ in ids if id_ is not None}
+        return made if all(spec == self.known[id_] for id_, spec in made.items()) else None
+
+    def spec_of(self, id_: OperationId, strip: Strip, *, at_s: float | None = None) -> specs.Spec:
+        """One operation's spec with the settings of its strip.
 
         Args:
             at_s: when in the song they count, if they are those of one moment.
         """
+        known = self.known[id_]
+        match known:
+            case specs.ApplyMatrix() if id_.role is Role.INPUT:
+                matrix = self.settings.pick_up(strip, self.channels[known.source])
+                return dataclasses.replace(known, matrix=matrix)
+            case specs.ApplyMatrix():
+                matrix = self.settings.output_matrix(strip, self.channels[known.source])
+                return dataclasses.replace(known, matrix=matrix)
+            case specs.MixInto() if id_.role is Role.SEND:
+                send = next(send for send in strip.sends if send.id == id_.part[0])
+                gain = self.settings.send_gain(strip, send, self.channels[known.source])
+                return dataclasses.replace(known, gain=gain)
+            case specs.MixInto() if id_.role is Role.LANE:
+                return dataclasses.replace(known, gain=lane_gains(find_block(strip, id_.part[0]))[id_.part[1]])
+            case specs.Process() | specs.Shape() | specs.Apply() | specs.Detect():
+                return self._processor_spec(known, strip, at_s)
+            case _:
+                return known
+
+    def _processor_spec(
+        self, known: specs.Process | specs.Shape | specs.Apply | specs.Detect, strip: Strip, at_s: float | None
+    ) -> specs.Spec:
+        processor, rate = find_processor(strip, known.id.part[0]), self.settings.session.sample_rate_hz
+        if isinstance(processor, Keyed):
+            turning = Turning(strip.id, processor, "", rate)
+            match known:
+                case specs.Shape():
+                    return turning.shape(known.levels)
+                case specs.Apply():
+                    return dataclasses.replace(known, application=turning.application)
+                case specs.Detect():
+                    return dataclasses.replace(known, detection=turning.detection)
+        assert isinstance(known, specs.Process)
+        if processor.type == "parallel":
+            return dataclasses.replace(known, told=((0, level_of(processor)),))
+        told = told_over_time(processor, self.settings.session)
+        if at_s is None:
+            first = ((0, told[0][1]),)
+            return process_spec(known.id, known.kind, known.buffer, first, on=processor.on, sample_rate_hz=rate)
+        params = next(params for from_s, params in reversed(told) if from_s <= at_s)
+        return dataclasses.replace(known, told=((0, params),), on=processor.on)
+
+    def _changed(self, old: Strip, new: Strip) -> Iterator[OperationId | None]:
+        """Operations whose settings may differ; None if the structure does."""
         if len(old.sends) != len(new.sends):
-            return None
-        made: list[specs.Spec] = []
-        for send_before, send in zip(old.sends, new.sends, strict=True):
-            if send_before.model_copy(update={name: getattr(send, name) for name in _SEND_SETTINGS}) != send:
-                return None
-            spec = self.known[OperationId(new.id, Role.SEND, (send.id,))]
-            assert isinstance(spec, specs.MixInto)
-            gain = self.settings.send_gain(new, send, self.channels[spec.source])
-            made.append(dataclasses.replace(spec, gain=gain))
-        chain = self._chain(new, old.chain, new.chain, at_s)
-        if chain is None:
-            return None
-        made.extend(chain)
-        pick_up, output = self.known[OperationId(new.id, Role.INPUT)], self.known[OperationId(new.id, Role.OUTPUT)]
-        assert isinstance(pick_up, specs.ApplyMatrix) and isinstance(output, specs.ApplyMatrix)
-        matrix = self.settings.pick_up(new, self.channels[pick_up.source])
-        made.append(dataclasses.replace(pick_up, matrix=matrix))
-        matrix = self.settings.output_matrix(new, self.channels[output.source])
-        made.append(dataclasses.replace(output, matrix=matrix))
-        return {spec.id: spec for spec in made}
+            yield None
+        for before, send in zip(old.sends, new.sends, strict=False):
+            same = before.model_copy(update={name: getattr(send, name) for name in _SEND_SETTINGS}) == send
+            yield OperationId(new.id, Role.SEND, (send.id,)) if same else None
+        yield from self._changed_in(new.id, old.chain, new.chain)
+        yield OperationId(new.id, Role.INPUT)
+        yield OperationId(new.id, Role.OUTPUT)
 
-    def _chain(self, strip: Strip, old: Chain, new: Chain, at_s: float | None) -> list[specs.Spec] | None:
+    def _changed_in(self, strip_id: str, old: Chain, new: Chain) -> Iterator[OperationId | None]:
         if len(old) != len(new):
-            return None
-        made: list[specs.Spec] = []
-        for before, after in zip(old, new, strict=True):
-            if after is before:
-                continue
-            fresh = self._processor(strip, before, after, at_s)
-            if fresh is None:
-                return None
-            made.extend(fresh)
-        return made
+            yield None
+        for before, after in zip(old, new, strict=False):
+            if after is not before:
+                yield from self._changed_processor(strip_id, before, after)
 
-    def _processor(
-        self, strip: Strip, before: Processor, after: Processor, at_s: float | None
-    ) -> Sequence[specs.Spec] | None:
+    def _changed_processor(self, strip_id: str, before: Processor, after: Processor) -> Iterator[OperationId | None]:
+        own = OperationId(strip_id, Role.PROCESSOR, (after.id,))
         if before.type == "parallel" or after.type == "parallel":
-            return self._parallel(strip, before, after, at_s) if before.type == after.type else None
+            if before.type != "parallel" or after.type != "parallel":
+                yield None
+                return
+            settings = {"level_db": after.level_db, "lanes": after.lanes, "name": after.name}
+            same = before.model_copy(update=settings) == after and len(before.lanes) == len(after.lanes)
+            yield own if same else None
+            # A block that is off has no lanes.
+            for old, new in zip(before.lanes, after.lanes, strict=False) if after.on else ():
+                same = old.model_copy(update={name: getattr(new, name) for name in _LANE_SETTINGS}) == new
+                yield OperationId(strip_id, Role.LANE, (after.id, new.id)) if same else None
+                yield from self._changed_in(strip_id, old.chain, new.chain)
+            return
         if before.type != after.type or before.model_copy(update={"on": after.on, "params": after.params}) != after:
-            return None
-        rate = self.settings.session.sample_rate_hz
-        spec = self.known[OperationId(strip.id, Role.PROCESSOR, (after.id,))]
-        if isinstance(after, Keyed) and isinstance(before, Keyed) and isinstance(spec, specs.Apply):
-            turned_before = Turning(strip.id, before, spec.buffer, rate)
-            return self._turning(turned_before, Turning(strip.id, after, spec.buffer, rate))
-        told = told_over_time(after, self.settings.session)
-        assert isinstance(spec, specs.Process)
-        if at_s is None and (len(told) > 1 or len(spec.told) > 1):
-            return None
-        params = next(params for from_s, params in reversed(told) if from_s <= (at_s or 0.0))
-        fresh = process_spec(spec.id, after.type, spec.buffer, ((0, params),), on=after.on, sample_rate_hz=rate)
-        if at_s is not None:
-            # Its room has been made for wherever it moves.
-            return (dataclasses.replace(fresh, room_samples=spec.room_samples),)
-        return (fresh,) if fresh == spec else None
-
-    def _parallel(
-        self, strip: Strip, before: Processor, after: Processor, at_s: float | None
-    ) -> Sequence[specs.Spec] | None:
-        assert before.type == "parallel" and after.type == "parallel"
-        if before.model_copy(update={"level_db": after.level_db, "lanes": after.lanes, "name": after.name}) != after:
-            return None
-        if len(before.lanes) != len(after.lanes):
-            return None
-        if not after.on:
-            # Its lanes are not there.
-            return ()
-        spec = self.known[OperationId(strip.id, Role.PROCESSOR, (after.id,))]
-        assert isinstance(spec, specs.Process)
-        made: list[specs.Spec] = [dataclasses.replace(spec, told=((0, level_of(after)),))]
-        gains = lane_gains(after)
-        for old, new in zip(before.lanes, after.lanes, strict=True):
-            if old.model_copy(update={name: getattr(new, name) for name in _LANE_SETTINGS}) != new:
-                return None
-            chain = self._chain(strip, old.chain, new.chain, at_s)
-            if chain is None:
-                return None
-            made.extend(chain)
-            lane = self.known.get(OperationId(strip.id, Role.LANE, (after.id, new.id)))
-            if isinstance(lane, specs.MixInto):
-                made.append(dataclasses.replace(lane, gain=gains[new.id]))
-        return made
-
-    def _turning(self, before: Turning, after: Turning) -> Sequence[specs.Spec] | None:
-        shape_before = self.known[after.id_of(Role.SHAPE)]
-        assert isinstance(shape_before, specs.Shape)
-        shape = after.shape(shape_before.levels)
-        if shape != shape_before:
-            return None
-        made = (shape, after.apply(shape.reduction))
-        if before.detection == after.detection:
-            return made
-        if after.processor.key.source is not None:
-            # Others may share its levels.
-            return None
-        detect = self.known[after.id_of(Role.DETECT)]
-        assert isinstance(detect, specs.Detect)
-        return (dataclasses.replace(detect, detection=after.detection), *made)
+            yield None
+            return
+        known, told = self.known[own], told_over_time(after, self.settings.session)
+        # What changes within the song has to know where it works there.
+        changes = isinstance(known, specs.Process) and max(len(known.told), len(told)) > 1
+        yield None if changes else own
+        if isinstance(after, Keyed) and isinstance(before, Keyed):
+            yield OperationId(strip_id, Role.SHAPE, (after.id,))
+            rate = self.settings.session.sample_rate_hz
+            turnings = (Turning(strip_id, processor, "", rate) for processor in (before, after))
+            if len({turning.detection for turning in turnings}) > 1:
+                # Others may share the levels of a key.
+                yield OperationId(strip_id, Role.DETECT, (after.id,)) if after.key.source is None else None

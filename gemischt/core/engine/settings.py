@@ -9,7 +9,7 @@ from gemischt.core.engine.buffer_names import signal_name
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.processors.base import BlockProcessor, Detection, GainShaper
+from gemischt.core.processors.base import Application, BlockProcessor, Detection, GainShaper
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
@@ -137,6 +137,11 @@ class Turning:
         """How it listens."""
         return self.shaper.detection_of(self.processor.params)
 
+    @property
+    def application(self) -> Application:
+        """How what it decides is applied."""
+        return self.shaper.application_of(self.processor.params, on=self.processor.on)
+
     def shape(self, levels: str) -> specs.Shape:
         """How it decides from levels."""
         params = self.processor.params
@@ -146,5 +151,4 @@ class Turning:
 
     def apply(self, reduction: str) -> specs.Apply:
         """How what it decides is applied."""
-        application = self.shaper.application_of(self.processor.params, on=self.processor.on)
-        return specs.Apply(self.id_of(Role.PROCESSOR), reduction, self.buffer, application)
+        return specs.Apply(self.id_of(Role.PROCESSOR), reduction, self.buffer, self.application)

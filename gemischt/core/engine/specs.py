@@ -228,8 +228,14 @@ class Course(Protocol):
     def key(self) -> object:
         """Courses with equal keys lead alike."""
 
-    def specs_at(self, sample: int) -> Mapping[OperationId, Spec]:
-        """Their specs at a sample of the song."""
+    def spec_at(self, id_: OperationId, sample: int) -> Spec:
+        """One of their specs at a sample of the song."""
+
+    def at_unity(self, id_: OperationId) -> Spec | None:
+        """The spec at 0 dB of an operation that is only turned up and down; None for others."""
+
+    def gains(self, id_: OperationId, samples: NDArray[np.int64]) -> NDArray[np.float64]:
+        """By how much such an operation is turned at samples of the song."""
 
     def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
         """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""

@@ -7,6 +7,7 @@ actions      every edit the user can make
 addresses    addresses: one for every parameter of a session, and what there is to know of it
 catalogue    the tables of every part of a session that has parameters, for interfaces to take their ranges from
 differences  what differs between two sessions, in words, strip by strip
+moves        parameters drawn over the song: what may move, and a move's value at any time
 kinds        the kinds of strips: what each may do
 presets      presets: processors without a strip, as an open document of their own
 racks        lanes to start from, made of our own processors

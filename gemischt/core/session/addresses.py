@@ -151,7 +151,7 @@ def _place_by_id(part: Part, field: str, part_id: str, where: str) -> _Place:
 
 def _models(part: Part) -> tuple[BaseModel, ...]:
     """The part itself and, of a processor, its parameters."""
-    return (part, part.params) if hasattr(part, "params") else (part,)
+    return (part, part.params) if "params" in type(part).model_fields else (part,)
 
 
 def _has(part: Part, field: str) -> bool:

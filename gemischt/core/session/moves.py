@@ -6,6 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
+import numpy as np
+from numpy.typing import NDArray
+
 from gemischt.core.errors import Fault, InvalidAction
 from gemischt.core.parameters import Parameter, Value
 from gemischt.core.session.addresses import name_of, parameters_of, read
@@ -118,6 +121,31 @@ class Curve:
     def _times_s(self) -> list[float]:
         return [point.at_s for point in self.points]
 
+    @cached_property
+    def _segments(self) -> NDArray[np.float64]:
+        """Of each point time, level (not a number for silence) and bend, (3, n)."""
+        levels = [math.nan if point.value is None else float(point.value) for point in self.points]
+        return np.array([self._times_s, levels, [point.bend for point in self.points]])
+
+    def gains_at(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Of a level, the gains at many times."""
+        times, levels, bends = self._segments
+        begin = np.clip(np.searchsorted(times, times_s, side="right") - 1, 0, len(times) - 1)
+        end = np.minimum(begin + 1, len(times) - 1)
+        span = times[end] - times[begin]
+        shares = np.clip((times_s - times[begin]) / np.where(span > 0.0, span, 1.0), 0.0, 1.0)
+        k = _BEND * bends[begin]
+        curved = np.where(np.abs(k) < 1e-9, 1.0, k)
+        shares = np.where(np.abs(k) < 1e-9, shares, np.expm1(curved * shares) / np.expm1(curved))
+        one, other = levels[begin], levels[end]
+        silent = np.isnan(one) | np.isnan(other)
+        straight = np.where(silent, 0.0, one + shares * (other - one))
+        gains = [np.where(np.isnan(level), 0.0, 10.0 ** (np.nan_to_num(level) / 20.0)) for level in (one, other)]
+        found: NDArray[np.float64] = np.where(
+            silent, (1.0 - shares) * gains[0] + shares * gains[1], 10.0 ** (straight / 20.0)
+        )
+        return found
+
     def value_at(self, at_s: float) -> Value:
         """The parameter's value."""
         place = bisect_right(self._times_s, at_s) - 1
@@ -149,12 +177,17 @@ class Curve:
             return float(one * (other / one) ** share)
         return one + share * (other - one)
 
+    @cached_property
     def steps_s(self) -> list[float]:
         """When it jumps."""
         pairs = zip(self.points[:-1], self.points[1:], strict=True)
         if self.parameter.kind == "switch":
             return [end.at_s for begin, end in pairs if begin.value != end.value]
         return [end.at_s for begin, end in pairs if begin.at_s == end.at_s and begin.value != end.value]
+
+    def near(self, from_s: float, to_s: float) -> tuple[MovePoint, ...]:
+        """Its points in a stretch."""
+        return self.points[bisect_left(self._times_s, from_s) : bisect_right(self._times_s, to_s)]
 
     def breakpoints_s(self, from_s: float, to_s: float) -> Iterator[float]:
         """Times in a stretch between which it is as good as straight."""

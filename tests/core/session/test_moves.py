@@ -45,7 +45,7 @@ class CurveTest(unittest.TestCase):
         points = [{"at_s": 0.0, "value": -6.0}, {"at_s": 1.0, "value": -6.0}, {"at_s": 1.0, "value": 0.0}]
         _, curve = drawn("strips/bass/fader_db", points)
         self.assertEqual((curve.value_at(0.999), curve.value_before(1.0), curve.value_at(1.0)), (-6.0, -6.0, 0.0))
-        self.assertEqual(curve.steps_s(), [1.0])
+        self.assertEqual(curve.steps_s, [1.0])
 
     def test_breakpoints_cover_a_stretch_and_no_more_than_they_must(self) -> None:
         _, curve = drawn("strips/bass/fader_db", RAMP)

@@ -8,6 +8,7 @@ route      where strips play to and send to
 groups     control groups
 chain      processors, their parameters and keys
 lanes      parallel blocks
+moves      what is drawn over the song
 base       what every action is
 snapshots  taking back what a session once was
 """
