@@ -8,6 +8,8 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from gemischt.core.dsp.pieces import lay_out_line
+
 Row: TypeAlias = NDArray[np.float64]
 """Coefficients at one moment, (n_coefs,)."""
 Told: TypeAlias = Sequence[tuple[int, Row]]
@@ -137,6 +139,10 @@ class Control:
 
     def _follow_line(self, line: Line, position: int, n_samples: int) -> None:
         """Lay out pieces of the line; a glide goes straight to where the line is at its end."""
+        starts, rows = line.stretch(position)
+        if self._left == 0 and int(starts[-1]) >= position + n_samples:
+            lay_out_line(self.pieces, self.coefs, starts, rows, self._first_stepped, position, n_samples)
+            return
         done = count = 0
         while done < n_samples:
             at = position + done

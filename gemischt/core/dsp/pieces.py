@@ -9,7 +9,7 @@ What is looped over is sliced before: indices that begin at zero need no wrap-ar
 """
 
 from gemischt.core.audio import Audio, Counts
-from gemischt.core.dsp.jit import COUNT_ROWS, inline_kernel
+from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, inline_kernel, kernel
 
 PIECES = COUNT_ROWS
 BEGIN, END, LAST = range(3)
@@ -56,3 +56,42 @@ def rests(pieces: Counts, coefs: Audio, k: int) -> bool:
     for j in range(coefs.shape[1]):
         moving += coefs[2 * k, j] != coefs[2 * k + 1, j]
     return moving == 0
+
+
+@kernel(COUNT_ROWS, AUDIO, COUNTS, AUDIO, INT, INT, INT)
+def lay_out_line(
+    pieces: Counts, coefs: Audio, starts: Counts, rows: Audio, first_stepped: int, position: int, n_samples: int
+) -> None:
+    """Lay out a block that lies within a stretch of a line; None of it moves if the line rests.
+
+    Args:
+        starts: (n,) samples, the first no later than the block, the last no earlier than its end.
+        rows: (n, n_coefs) the coefficients at each.
+        first_stepped: from this column on coefficients are those at a piece's beginning.
+    """
+    k, beyond = 0, starts.size - 1
+    while beyond - k > 1:
+        middle = (k + beyond) // 2
+        if starts[middle] <= position:
+            k = middle
+        else:
+            beyond = middle
+    most, count, done = pieces.shape[0] - 1, 0, 0
+    while done < n_samples:
+        last = min(n_samples, starts[k + 1] - position)
+        if count == most - 1:
+            last = n_samples
+        moving = 0
+        for j in range(rows.shape[1]):
+            coefs[2 * count, j] = rows[k, j]
+            coefs[2 * count + 1, j] = rows[k + 1, j] if j < first_stepped else rows[k, j]
+            moving += coefs[2 * count + 1, j] != coefs[2 * count, j]
+        if count == 0 and last == n_samples and moving == 0:
+            break
+        count += 1
+        pieces[count, BEGIN] = starts[k] - position
+        pieces[count, END] = starts[k + 1] - position
+        pieces[count, LAST] = last
+        done = last
+        k += 1
+    pieces[0, 0] = count

@@ -2,7 +2,6 @@
 
 import zlib
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -23,8 +22,10 @@ class Lines:
         self._operations = {id_: operations[id_] for id_ in course.ids}
         at_unity = {id_: course.at_unity(id_) for id_ in course.ids}
         self._at_unity = {id_: operations[id_].coefs_of(spec) for id_, spec in at_unity.items() if spec is not None}
+        # What is only turned is worked out for many moments at once.
+        self._length = STRETCH_SAMPLES * (4 if len(self._at_unity) == len(course.ids) else 1)
         # Not all strips' stretches end with the same block.
-        self._offset = zlib.crc32(course.ids[0].strip.encode()) % STRETCH_SAMPLES
+        self._offset = zlib.crc32(course.ids[0].strip.encode()) % self._length
         self._stretches: dict[int, Mapping[OperationId, list[Stretch]]] = {}
 
     def leads_alike(self, course: Course, operations: Mapping[OperationId, Operation]) -> bool:
@@ -34,16 +35,16 @@ class Lines:
 
     def stretch(self, id_: OperationId, control: int, sample: int) -> Stretch:
         """Of one control of an operation around a sample of the song."""
-        number = (sample + self._offset) // STRETCH_SAMPLES
+        number = (sample + self._offset) // self._length
         found = self._stretches.get(number)
         if found is None:
             while len(self._stretches) >= _KEPT:
                 self._stretches.pop(next(iter(self._stretches)))
-            found = self._stretches[number] = self._work_out(number * STRETCH_SAMPLES - self._offset)
+            found = self._stretches[number] = self._work_out(number * self._length - self._offset)
         return found[id_][control]
 
     def _work_out(self, begin: int) -> Mapping[OperationId, list[Stretch]]:
-        starts = self.course.breakpoints(begin, begin + STRETCH_SAMPLES)
+        starts = self.course.breakpoints(begin, begin + self._length)
         found: dict[OperationId, list[Stretch]] = {}
         for id_, operation in self._operations.items():
             unity = self._at_unity.get(id_)
@@ -57,15 +58,20 @@ class Lines:
         return found
 
 
-@dataclass(frozen=True)
 class ControlLine(Line):
-    """The line of one control of an operation that works so late behind the song."""
+    """The line of one control of an operation that works so late behind the song. State: the stretch that was asked for
+    last, as it is in the plan's time."""
 
-    lines: Lines
-    id: OperationId
-    control: int
-    lag_samples: int
+    def __init__(self, lines: Lines, id_: OperationId, control: int, lag_samples: int) -> None:
+        self._lines = lines
+        self._id = id_
+        self._control = control
+        self._lag_samples = lag_samples
+        self._stretch: Stretch = np.zeros(1, np.int64), np.zeros((1, 0))
 
     def stretch(self, at: int) -> Stretch:
-        starts, rows = self.lines.stretch(self.id, self.control, at - self.lag_samples)
-        return starts + self.lag_samples, rows
+        starts, _ = self._stretch
+        if not starts[0] <= at < starts[-1]:
+            starts, rows = self._lines.stretch(self._id, self._control, at - self._lag_samples)
+            self._stretch = starts + self._lag_samples, np.ascontiguousarray(rows)
+        return self._stretch

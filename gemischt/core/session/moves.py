@@ -19,7 +19,7 @@ SWITCHES = ("on", "mute", "polarity_inverted")
 """What is either on or off and may move; solos concern other strips, too."""
 _BEND = 8.0
 _FINE_DB = 0.1
-_FINE_OCTAVES = 1.0 / 24.0
+_FINE_OCTAVES = 1.0 / 12.0
 _FINE_SHARE = 1.0 / 256.0
 """A curve is straight between breakpoints that are no further apart than this: of levels, of frequencies and times, and
 of a range."""
@@ -123,26 +123,27 @@ class Curve:
 
     @cached_property
     def _segments(self) -> NDArray[np.float64]:
-        """Of each point time, level (not a number for silence) and bend, (3, n)."""
-        levels = [math.nan if point.value is None else float(point.value) for point in self.points]
-        return np.array([self._times_s, levels, [point.bend for point in self.points]])
+        """Of each point time, level (minus infinity for silence), gain, and how its segment bends, (4, n)."""
+        levels = [-math.inf if point.value is None else float(point.value) for point in self.points]
+        bends = [_BEND * point.bend if abs(point.bend) > 1e-9 else 0.0 for point in self.points]
+        return np.array([self._times_s, levels, [db_to_gain(level) for level in levels], bends])
 
     def gains_at(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
         """Of a level, the gains at many times."""
-        times, levels, bends = self._segments
-        begin = np.clip(np.searchsorted(times, times_s, side="right") - 1, 0, len(times) - 1)
+        times, levels, gains, bends = self._segments
+        begin = np.maximum(np.searchsorted(times, times_s, side="right") - 1, 0)
         end = np.minimum(begin + 1, len(times) - 1)
         span = times[end] - times[begin]
         shares = np.clip((times_s - times[begin]) / np.where(span > 0.0, span, 1.0), 0.0, 1.0)
-        k = _BEND * bends[begin]
-        curved = np.where(np.abs(k) < 1e-9, 1.0, k)
-        shares = np.where(np.abs(k) < 1e-9, shares, np.expm1(curved * shares) / np.expm1(curved))
+        k = bends[begin]
+        if k.any():
+            curved = np.where(k == 0.0, 1.0, k)
+            shares = np.where(k == 0.0, shares, np.expm1(curved * shares) / np.expm1(curved))
         one, other = levels[begin], levels[end]
-        silent = np.isnan(one) | np.isnan(other)
-        straight = np.where(silent, 0.0, one + shares * (other - one))
-        gains = [np.where(np.isnan(level), 0.0, 10.0 ** (np.nan_to_num(level) / 20.0)) for level in (one, other)]
+        audible = np.isfinite(one) & np.isfinite(other)
+        straight = np.where(audible, one, 0.0) + shares * (np.where(audible, other, 0.0) - np.where(audible, one, 0.0))
         found: NDArray[np.float64] = np.where(
-            silent, (1.0 - shares) * gains[0] + shares * gains[1], 10.0 ** (straight / 20.0)
+            audible, 10.0 ** (straight / 20.0), (1.0 - shares) * gains[begin] + shares * gains[end]
         )
         return found
 

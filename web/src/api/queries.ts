@@ -199,6 +199,11 @@ function inOrder(id: string, post: (revision: number) => Promise<SessionState>):
   return next;
 }
 
+/** What was edited so far is kept, or refused. */
+export async function editsDone(): Promise<void> {
+  await waiting.catch(() => undefined);
+}
+
 export function postEdit(id: string, action: Wish, evidenceRevision?: number): Promise<SessionState> {
   return inOrder(id, (revision) =>
     answer(

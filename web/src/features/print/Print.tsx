@@ -2,11 +2,12 @@ import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
 import { server } from "../../api/client";
-import { refreshJobs, useJobs } from "../../api/queries";
+import { editsDone, refreshJobs, useJobs } from "../../api/queries";
 import type { JobStatus, PrintOrder } from "../../api/types";
 import { report, useOpen, useTransport } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
+import { settleNudges } from "../../controls/useNudge";
 import { formatDb, formatTime } from "../../lib/format";
 
 const BITS = ["16", "24", "32f"] as const;
@@ -38,6 +39,9 @@ export function Print() {
     const order: PrintOrder = { bits };
     if (stretch === "loop" && loopS) Object.assign(order, { from_s: loopS[0], to_s: loopS[1] });
     try {
+      // What is printed is what is shown, the last edit included.
+      settleNudges();
+      await editsDone();
       await server.POST("/api/sessions/{session_id}/prints", {
         params: { path: { session_id: state.id } },
         body: order,
