@@ -47,7 +47,14 @@ class AccessibilityTest(BrowserCase):
         page.locator("[data-cell]").first.wait_for(timeout=60000)
         with self.subTest("ladder"):
             self.assert_passes(page, "gain ladder")
-        for key, name in (("Control+k", "finder"), ("Shift+?", "keys")):
+        page.get_by_role("radio", name="rows").click()
+        page.get_by_role("spinbutton", name="Lead voice: trim").first.focus()
+        page.keyboard.press("v")
+        page.get_by_role("group", name="Lead voice trim over the song").wait_for()
+        with self.subTest("moves"):
+            self.assert_passes(page, "moves")
+        page.keyboard.press("v")
+        for key, name in (("Control+k", "finder"), ("Shift+?", "keys"), ("t", "tempo")):
             page.keyboard.press(key)
             self.wait_for_dialog()
             with self.subTest(name):

@@ -1,4 +1,4 @@
-"""Moves: a level drawn over the song by keys and pointer, taken back, and found in the printed file."""
+"""Moves and the beat: a level drawn over the song and found in the printed file; the tempo tapped and typed."""
 
 import re
 
@@ -17,7 +17,7 @@ class MovesTest(OwnFilesCase):
         page.keyboard.press("6")
         page.get_by_role("button", name="Print", exact=True).click()
         with page.expect_download() as download:
-            page.get_by_role("link", name=re.compile(r"\.wav$")).click(timeout=60000)
+            page.get_by_role("link", name=re.compile(rf"{self.id()[-12:]}.*\.wav$")).click(timeout=60000)
         samples, _ = soundfile.read(download.value.path(), always_2d=True)
         page.keyboard.press("2")
         return np.asarray(samples)
@@ -85,3 +85,42 @@ class MovesTest(OwnFilesCase):
         page.keyboard.press("v")
         expect(page.get_by_text("This cannot move over the song.")).to_be_visible()
         self.assertEqual(self.server.document(self.session_id)["moves"], [])
+
+    def test_the_tempo_is_tapped_and_typed_and_the_metre_chosen(self) -> None:
+        page = self.page
+        self.bring_in(Tone=sine(1000.0, -6.0, 8.0))
+
+        def tempo() -> dict[str, object]:
+            first: dict[str, object] = self.server.document(self.session_id)["tempo"][0]
+            return first
+
+        page.keyboard.press("t")
+        dialog = page.get_by_role("dialog", name="Tempo")
+        expect(dialog.get_by_role("button", name="tap, or press T")).to_be_focused()
+        # Five taps 0.6 s apart; by key and by button alike.
+        for tap in range(5):
+            page.evaluate("(now) => (performance.now = () => now)", 1000 + 600 * tap)
+            if tap % 2:
+                page.keyboard.press("t")
+            else:
+                dialog.get_by_role("button", name="tap, or press T").click()
+        dialog.get_by_role("button", name="use 100.0").click()
+        expect(page.get_by_test_id("last-edit")).to_have_text("Tempo")
+        self.assertEqual(tempo()["bpm"], 100.0)
+
+        typed = dialog.get_by_role("spinbutton", name="Tempo in beats a minute")
+        typed.focus()
+        page.keyboard.press("Enter")
+        dialog.get_by_role("textbox").fill("93.5")
+        page.keyboard.press("Enter")
+        expect(typed).to_be_focused()
+        expect(typed).to_have_text("93.5")
+        dialog.get_by_label("Metre").select_option("3/4")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("button", name=re.compile(r"= 93\.5 · 3.4"))).to_be_visible()
+        self.assertEqual((tempo()["bpm"], tempo()["metre"]), (93.5, "3/4"))
+
+        page.keyboard.press("Control+z")
+        expect(page.get_by_role("button", name=re.compile(r"= 93\.5 · 4.4"))).to_be_visible()
+        page.keyboard.press("Control+z")
+        expect(page.get_by_role("button", name=re.compile(r"= 100"))).to_be_visible()

@@ -1,7 +1,7 @@
 """Settings that have changed, put into a blueprint without drawing it anew: what a hand on a control asks for."""
 
 import dataclasses
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -10,7 +10,7 @@ from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.engine.settings import Settings, Turning, lane_gains, level_of, process_spec
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
-from gemischt.core.session.document import Keyed, Processor, Session, Strip
+from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
 from gemischt.core.session.edits import Chain, find_block, find_processor
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
@@ -26,6 +26,8 @@ def resettle(blueprint: specs.Blueprint, before: Session, after: Session) -> spe
     None if more than that differs, or may: then it has to be drawn. Specs that stay are the same objects.
     """
     if len(before.strips) != len(after.strips) or _rest_of(before) != _rest_of(after):
+        return None
+    if before.moves != after.moves and not _move_alike(before.moves, after.moves):
         return None
     settings = Settings(after)
     part = Part.of(blueprint, settings)
@@ -45,9 +47,16 @@ def resettle(blueprint: specs.Blueprint, before: Session, after: Session) -> spe
 
 
 def _rest_of(session: Session) -> object:
-    """All but strips and the levels of control groups."""
+    """All but strips, the levels of control groups, and moves."""
     groups = tuple(group.model_copy(update={"level_db": 0.0, "mute": False}) for group in session.control_groups)
-    return session.model_copy(update={"strips": (), "control_groups": groups})
+    return session.model_copy(update={"strips": (), "control_groups": groups, "moves": ()})
+
+
+def _move_alike(before: Sequence[Move], after: Sequence[Move]) -> bool:
+    """Whether moves differ at most in points that no processor needs room for."""
+    if [(move.target, move.on) for move in before] != [(move.target, move.on) for move in after]:
+        return False
+    return all(old == new or "/chain/" not in new.target for old, new in zip(before, after, strict=True))
 
 
 def _turned_by_groups(before: Session, after: Session, settings: Settings) -> set[str]:

@@ -16,10 +16,12 @@ from gemischt.core.session.document import (
     Send,
     Session,
     Strip,
+    Tempo,
 )
 
 _PARTS: dict[str, type[BaseModel]] = {
     "session": Session,
+    "tempo": Tempo,
     "strip": Strip,
     "pan": Pan,
     "send": Send,

@@ -49,7 +49,7 @@ class Tempo(FrozenModel):
     """Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted)."""
 
     at_s: float = Field(default=0.0, ge=0.0)
-    bpm: float = Field(default=120.0, ge=10.0, le=400.0)
+    bpm: float = parameter(120.0, 10.0, 400.0, label="Tempo", unit="bpm")
     beat: str = Field(default="1/4", pattern=r"^1/(1|2|4|8|16)\.?$")
     metre: str = Field(default="4/4", pattern=r"^[1-9][0-9]?/(1|2|4|8|16)$")
 

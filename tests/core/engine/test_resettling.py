@@ -118,6 +118,21 @@ class ResettlingTest(unittest.TestCase):
             with self.subTest(address):
                 self.assertIsNone(resettle(blueprint, session, write(session, f"strips/noise/{address}", value)))
 
+    def test_a_hand_on_a_drawn_curve_draws_nothing(self) -> None:
+        self.bench.fields["moves"] = [{"target": "strips/noise/fader_db", "points": [{"at_s": 0.0, "value": -20.0}]}]
+        renderer = self.bench.renderer(max_block=64)
+        renderer.render(64)
+        with mock.patch("gemischt.core.engine.renderer.draw_blueprint") as draw:
+            for level_db in (-15.0, -10.0, -6.0):
+                self.bench.fields["moves"][0]["points"][0]["value"] = level_db
+                renderer.edit(self.bench.session(), self.bench.media)
+                renderer.render(64)
+        draw.assert_not_called()
+        moved = renderer.render(2000)[:, -400:]
+        self.bench.fields["moves"] = []
+        self.bench.strips[0]["fader_db"] = -6.0
+        np.testing.assert_allclose(moved, self.bench.render(2256)[:, -400:], atol=1e-9)
+
     def test_a_hand_on_a_fader_draws_nothing(self) -> None:
         renderer = self.bench.renderer()
         session = self.bench.session()

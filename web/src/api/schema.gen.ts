@@ -3760,7 +3760,7 @@ export interface components {
              */
             beat?: string;
             /**
-             * Bpm
+             * Tempo
              * @default 120
              */
             bpm?: number;
@@ -3786,7 +3786,7 @@ export interface components {
              */
             beat: string;
             /**
-             * Bpm
+             * Tempo
              * @default 120
              */
             bpm: number;

@@ -42,6 +42,7 @@ export type ErrorBody = Schemas["ErrorBody"];
 
 export type ProcessorKind = ProcessorListing["kind"];
 export type RackName = RackListing["rack"];
+export type Tempo = Session["tempo"][number];
 export type Parameter = Schemas["Parameter"];
 export type Movable = Schemas["MovableListing"];
 export type Move = Session["moves"][number];

@@ -11,7 +11,7 @@ import { Print } from "../features/print";
 import { Route } from "../features/route";
 import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
 import { Tidy } from "../features/tidy";
-import { SongLine, TopLine } from "../features/transport";
+import { SongLine, TempoPanel, TopLine } from "../features/transport";
 import { useFollowMeasurement } from "./measurement";
 import { Notices } from "./Notices";
 import { useOpen } from "./SessionContext";
@@ -75,6 +75,7 @@ export function Shell() {
         <Findings />
         <Reference />
         <Snapshots />
+        <TempoPanel />
         <Notices />
       </DropZone>
     </MovedContext.Provider>

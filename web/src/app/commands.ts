@@ -172,6 +172,7 @@ export function commandsOf(open: Open): Command[] {
     { name: "Undo", keys: "Ctrl+Z", run: () => open.step("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => open.step("redo") },
     { name: "Draw over the song, or show what moves", keys: "V", run: () => drawOrShow(open) },
+    { name: "Tempo and metre", keys: "T", run: () => useView.setState({ dialog: "tempo" }) },
     { name: "Mute selected strips", keys: "M", run: () => toggleOnSelected(open, "mute") },
     { name: "Solo selected strips", keys: "S", run: () => toggleOnSelected(open, "solo") },
     { name: "Invert polarity of selected strips", run: () => toggleOnSelected(open, "polarity_inverted") },

@@ -43,6 +43,7 @@ type View = {
     | "findings"
     | "reference"
     | "snapshots"
+    | "tempo"
     | null;
   question: Question | null;
   decision: Decision | null;

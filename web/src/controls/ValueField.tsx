@@ -35,6 +35,11 @@ export function ValueField(props: ValueFieldProps) {
   const { label, address, value, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
   const [typed, setTyped] = useState<string | null>(null);
   const done = useRef(false);
+  const byKey = useRef(false);
+  const takeFocusBack = (field: HTMLElement | null) => {
+    if (field && byKey.current) field.focus();
+    if (field) byKey.current = false;
+  };
   const isMoved = useMoved(address);
   const asNumber = (given: number | null) => given ?? (nullAt === "top" ? maximum : minimum);
 
@@ -118,14 +123,17 @@ export function ValueField(props: ValueFieldProps) {
         onBlur={() => finish(true)}
         onKeyDown={(event) => {
           event.stopPropagation();
-          if (event.key === "Enter") finish(true);
-          if (event.key === "Escape") finish(false);
+          if (event.key !== "Enter" && event.key !== "Escape") return;
+          event.preventDefault();
+          byKey.current = true;
+          finish(event.key === "Enter");
         }}
       />
     );
   }
   return (
     <chakra.span
+      ref={takeFocusBack}
       role="spinbutton"
       tabIndex={0}
       aria-label={label}

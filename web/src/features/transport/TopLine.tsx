@@ -100,10 +100,16 @@ export function TopLine() {
       </chakra.button>
       <Position />
       {tempo && (
-        <chakra.span>
+        <chakra.button
+          type="button"
+          height="target"
+          cursor="pointer"
+          title="Type or tap the tempo, choose the metre"
+          onClick={() => useView.setState({ dialog: "tempo" })}
+        >
           {noteSign(tempo.beat)} = <chakra.span textStyle="number">{tempo.bpm}</chakra.span>
           <chakra.span color="quiet"> · {tempo.metre}</chakra.span>
-        </chakra.span>
+        </chakra.button>
       )}
       <chakra.button
         type="button"

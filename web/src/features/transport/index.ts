@@ -1,2 +1,3 @@
 export { SongLine } from "./SongLine";
 export { TopLine } from "./TopLine";
+export { TempoPanel } from "./TempoPanel";
