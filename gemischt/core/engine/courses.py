@@ -16,8 +16,8 @@ from gemischt.core.parameters import Value
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.addresses import placed
 from gemischt.core.session.document import Move, MovePoint, Session
-from gemischt.core.session.moves import Curve, curve_of
-from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
+from gemischt.core.session.moves import Curve, curve_of, gain_of
+from gemischt.core.units import ms_to_samples, s_to_samples
 
 STEP_MS = 5.0
 """How long a jump takes."""
@@ -87,8 +87,7 @@ class Course:
             for jump, at_s in self._jumps(curve):
                 inside = (samples >= jump) & (samples < jump + self._step_samples)
                 if inside.any():
-                    before = curve.value_before(at_s)
-                    own[inside] = 0.0 if before is None else db_to_gain(float(before))
+                    own[inside] = gain_of(curve.value_before(at_s))
             gains *= own
         return gains
 

@@ -171,7 +171,7 @@ class Curve:
         if begin is None or end is None:
             if self.parameter.unit != "dB":
                 return begin
-            gain = (1.0 - share) * _gain(begin) + share * _gain(end)
+            gain = (1.0 - share) * gain_of(begin) + share * gain_of(end)
             return None if gain == 0.0 else gain_to_db(gain)
         one, other = float(begin), float(end)
         if self.parameter.scale == "logarithmic" and one > 0.0 and other > 0.0:
@@ -227,8 +227,9 @@ class Curve:
         return max(1, math.ceil(parts * steepest))
 
 
-def _gain(level_db: Value) -> float:
-    return 0.0 if level_db is None else db_to_gain(float(level_db))
+def gain_of(level_db: Value) -> float:
+    """The gain of a level's value."""
+    return db_to_gain(None if level_db is None else float(level_db))
 
 
 def curve_of(session: Session, move: Move) -> Curve:

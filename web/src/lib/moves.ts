@@ -53,7 +53,8 @@ export function toShare(parameter: Range, value: Value): number {
 }
 
 /** The value drawn at a height, to a grain that can be typed. */
-export function fromShare(parameter: Range, share: number): Value {
+export function fromShare(parameter: Range, height: number): Value {
+  const share = Math.min(1, Math.max(0, height));
   if (parameter.kind === "switch") return share > 0.5;
   if (isLevel(parameter)) return faderLevel(share);
   const [low, high] = ends(parameter);

@@ -27,3 +27,8 @@ export function barAndBeat(timeS: number, tempo: Tempo): string {
 export function noteSign(beat: string): string {
   return (NOTE_SIGNS[beat.replace(".", "")] ?? beat) + (beat.endsWith(".") ? "." : "");
 }
+
+/** How long the song line is: to the end of what plays, or of the last section. */
+export function songLengthS(playsS: number, sections: { end_s: number }[]): number {
+  return Math.max(playsS, ...sections.map((section) => section.end_s), 1e-3);
+}

@@ -12,7 +12,7 @@ import { parseNumber, formatTime } from "../../lib/format";
 import { fromShare, showValue, toShare, valueAt } from "../../lib/moves";
 import { barS } from "../../lib/music";
 import { toBeat, beatS } from "../tidy";
-import { LANE_MARGIN_PX, paintLane, yOf } from "./drawLane";
+import { paintLane, shareAt, yOf } from "./drawLane";
 
 const LANE_PX = 76;
 const SHOW_EVERY_MS = 100;
@@ -75,16 +75,13 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
     const behind = move.points[index + 1]?.at_s ?? durationS;
     const at_s = Math.min(behind, Math.max(before, atS));
     return move.points.map((point, place) =>
-      place === index
-        ? { ...point, at_s, value: fromShare(parameter, Math.min(1, Math.max(0, share))) }
-        : point,
+      place === index ? { ...point, at_s, value: fromShare(parameter, share) } : point,
     );
   };
   const add = (event: MouseEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const atS = toBeat(((event.clientX - box.left) / box.width) * durationS, tempo, event.altKey);
-    const share = 1 - (event.clientY - box.top - LANE_MARGIN_PX) / (LANE_PX - 2 * LANE_MARGIN_PX);
-    const value = fromShare(parameter, Math.min(1, Math.max(0, share)));
+    const value = fromShare(parameter, shareAt(event.clientY - box.top, LANE_PX));
     const place = points.findLastIndex((point) => point.at_s <= atS) + 1;
     keep([...points.slice(0, place), { at_s: atS, value, bend: 0 }, ...points.slice(place)]);
   };
@@ -129,12 +126,12 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
             onPointerDown={(event) => {
               event.stopPropagation();
               const start = point.at_s;
-              const share = toShare(parameter, point.value);
+              const yPx = yOf(parameter, point.value, LANE_PX);
               let next = points;
               followPointer(event, {
                 onMove: (pointer, dxPx, dyPx) => {
                   const atS = toBeat(start + (dxPx / widthPx) * durationS, tempo, pointer.altKey);
-                  next = moved(index, atS, share - dyPx / (LANE_PX - 2 * LANE_MARGIN_PX));
+                  next = moved(index, atS, shareAt(yPx + dyPx, LANE_PX));
                   preview(next);
                 },
                 onEnd: (released) => (released ? keep(next) : revert()),

@@ -8,6 +8,7 @@ import { useView } from "../../app/store";
 import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
 import { useSliding } from "../../lib/animation";
+import { songLengthS } from "../../lib/music";
 import { useWidth } from "../../lib/useWidth";
 import { Lane } from "./Lane";
 
@@ -26,7 +27,7 @@ function Drawer() {
   const scale = useRef<HTMLDivElement>(null);
   const widthPx = useWidth(scale);
   const { moves, sections } = state.document;
-  const durationS = Math.max(transport.durationS, ...sections.map((section) => section.end_s), 1e-3);
+  const durationS = songLengthS(transport.durationS, sections);
   const playhead = useSliding(() => Math.min(1, live.positionS() / durationS) * widthPx);
   const known = new Map((movables ?? []).map((item) => [item.address, item]));
   const name = strips.get(focused)?.name ?? "";

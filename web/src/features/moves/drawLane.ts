@@ -2,11 +2,16 @@ import type { Move, Parameter } from "../../api/types";
 import type { Colors } from "../../canvas/colors";
 import { toShare, valueAt } from "../../lib/moves";
 
-export const LANE_MARGIN_PX = 10;
+const LANE_MARGIN_PX = 10;
 
 /** How far from the top a value is drawn in a lane. */
 export function yOf(parameter: Parameter, value: Move["points"][number]["value"], heightPx: number): number {
   return LANE_MARGIN_PX + (1 - toShare(parameter, value)) * (heightPx - 2 * LANE_MARGIN_PX);
+}
+
+/** How high in a lane, 0 to 1 and beyond, so far from its top is. */
+export function shareAt(yPx: number, heightPx: number): number {
+  return 1 - (yPx - LANE_MARGIN_PX) / (heightPx - 2 * LANE_MARGIN_PX);
 }
 
 /** A curve over the song, and what lies under it. */

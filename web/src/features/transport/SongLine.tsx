@@ -7,7 +7,7 @@ import { useCanvas } from "../../canvas/useCanvas";
 import { followPointer } from "../../controls/followPointer";
 import { useSliding } from "../../lib/animation";
 import { formatTime } from "../../lib/format";
-import { barS } from "../../lib/music";
+import { barS, songLengthS } from "../../lib/music";
 import { useWidth } from "../../lib/useWidth";
 import { paintSong } from "./drawSong";
 import { Flags } from "./Flags";
@@ -22,7 +22,7 @@ export function SongLine() {
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
   const tempo = state.document.tempo[0];
   const sections = state.document.sections;
-  const durationS = Math.max(transport.durationS, ...sections.map((section) => section.end_s), 1e-3);
+  const durationS = songLengthS(transport.durationS, sections);
   const loopS = draggedS ?? transport.loopS;
 
   const { ref: still } = useCanvas(
