@@ -1,39 +1,61 @@
 """Every check: formatting, lint, types, import directions, generated files, and the tests. Run by `make test`.
 
-Checks of the code run beside the tests; those in the browser, which listen to playback, begin when they are done.
+The tests of the core, all others, and the checks of the code run two at a time; the tests in the browser, which listen
+to playback, begin when all of those are done. ``check.py SET`` runs one set of tests alone.
 """
 
 import os
+import re
 import subprocess
 import sys
 import time
 import unittest
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
-from typing import TypeAlias
+from typing import NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 BIN = Path(sys.executable).parent
 LEAST_TESTS = 700
+COUNT = re.compile(r"(\d+) ran, (\d+) broken")
 
-Check: TypeAlias = tuple[str, list[str], str]
-Done: TypeAlias = tuple[subprocess.CompletedProcess[str], float]
+
+class Check(NamedTuple):
+    """A command that says by its exit code whether all is well."""
+
+    name: str
+    command: list[str]
+    folder: str = "."
+
+
+class Done(NamedTuple):
+    """What came of a check: how many passed and failed in it, and what it printed."""
+
+    passed: int
+    failed: int
+    seconds: float
+    printed: str
+
+
 CHECKS: tuple[Check, ...] = (
-    ("format", [str(BIN / "ruff"), "format", "--check", "."], "."),
-    ("lint", [str(BIN / "ruff"), "check", "."], "."),
-    ("types", [str(BIN / "mypy")], "."),
-    ("import directions", [str(BIN / "lint-imports"), "--no-cache"], "."),
-    ("web types", ["npx", "tsc", "--noEmit"], "web"),
-    ("web lint", ["npx", "eslint", "src"], "web"),
-    ("web tests", ["npx", "vitest", "run"], "web"),
-    ("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
+    Check("types", [str(BIN / "mypy")]),
+    Check("format", [str(BIN / "ruff"), "format", "--check", "."]),
+    Check("lint", [str(BIN / "ruff"), "check", "."]),
+    Check("import directions", [str(BIN / "lint-imports"), "--no-cache"]),
+    Check("web types", ["npx", "tsc", "--noEmit"], "web"),
+    Check("web lint", ["npx", "eslint", "src"], "web"),
+    Check("web tests", ["npx", "vitest", "run"], "web"),
+    Check("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
 )
+SETS = ("core", "around", "browser")
 
 
 def main() -> int:
     os.chdir(ROOT)
     sys.path.insert(0, str(ROOT))
+    if sys.argv[1:]:
+        return run_tests(sys.argv[1])
     from tests.browser.chromium import find_chromium
 
     try:
@@ -41,50 +63,61 @@ def main() -> int:
     except FileNotFoundError as error:
         print(error)
         return 1
-    in_browser, others = find_tests()
-    with ThreadPoolExecutor(1) as pool:
-        checks = [pool.submit(run_check, check) for check in CHECKS]
-        results = [run_tests(others)]
-        passed, failed = read_checks(checks)
-    results.append(run_tests(in_browser))
-    ran = sum(result.testsRun for result in results)
-    broken = sum(map(count_broken, results))
-    if ran < LEAST_TESTS:
-        print(f"only {ran} tests were found, at least {LEAST_TESTS} are expected")
-        broken += 1
-    passed += max(0, ran - broken)
-    failed += broken
+    core, around, browser = map(_as_check, SETS)
+    with ThreadPoolExecutor(2) as pool:
+        pending = [(check, pool.submit(run_check, check)) for check in (core, around, *CHECKS)]
+        results = [report(check, done) for check, done in pending]
+        pending = [(browser, pool.submit(run_check, browser))]
+        results += [report(check, done) for check, done in pending]
+    passed = sum(done.passed for done in results)
+    failed = sum(done.failed for done in results)
+    if passed + failed < LEAST_TESTS:
+        print(f"only {passed + failed} tests were found, at least {LEAST_TESTS} are expected")
+        failed += 1
     print(f"{passed} passed, {failed} failed")
     return 1 if failed else 0
 
 
-def read_checks(checks: Iterable[Future[Done]]) -> tuple[int, int]:
-    """How many passed and failed, each with a line of its own."""
-    passed = failed = 0
-    for (name, _, _), check in zip(CHECKS, checks, strict=True):
-        done, seconds = check.result()
-        good = done.returncode == 0
-        passed, failed = passed + good, failed + (not good)
-        print(f"== {name}: {'ok' if good else 'FAILED'} ({seconds:.0f} s)", flush=True)
-        if not good:
-            print(done.stdout[-6000:], done.stderr[-3000:])
-    return passed, failed
+def _as_check(tests: str) -> Check:
+    return Check(f"tests ({tests})", [sys.executable, str(Path(__file__)), tests])
 
 
 def run_check(check: Check) -> Done:
-    """What a check said, and how long it took."""
-    _, command, folder = check
+    """Run to its end. A set of tests counts as many as it ran, anything else as one."""
     began = time.monotonic()
-    done = subprocess.run(command, cwd=ROOT / folder, capture_output=True, text=True, check=False)
-    return done, time.monotonic() - began
+    done = subprocess.run(
+        check.command, cwd=ROOT / check.folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
+    )
+    counted = COUNT.search(done.stdout) if check.command[0] == sys.executable else None
+    ran, broken = map(int, counted.groups()) if counted else (1, int(done.returncode != 0))
+    if done.returncode != 0:
+        broken = max(broken, 1)
+    return Done(max(0, ran - broken), broken, time.monotonic() - began, done.stdout)
 
 
-def find_tests() -> tuple[unittest.TestSuite, unittest.TestSuite]:
-    """Those in the browser, and all others."""
-    found = list(each_test(unittest.defaultTestLoader.discover("tests", top_level_dir=".")))
-    in_browser = [test for test in found if type(test).__module__.startswith("tests.browser.")]
-    others = [test for test in found if test not in in_browser]
-    return unittest.TestSuite(in_browser), unittest.TestSuite(others)
+def report(check: Check, pending: Future[Done]) -> Done:
+    """Say how a check went as soon as it is done; if it failed, all that it printed."""
+    done = pending.result()
+    print(f"== {check.name}: {'FAILED' if done.failed else 'ok'} ({done.seconds:.0f} s)", flush=True)
+    if done.failed:
+        print(done.printed[-20000:], flush=True)
+    return done
+
+
+def run_tests(tests: str) -> int:
+    """Run one set here. A test that was skipped or passed where it should not is as broken as one that failed."""
+    found = each_test(unittest.defaultTestLoader.discover("tests", top_level_dir="."))
+    suite = unittest.TestSuite(test for test in found if set_of(test) == tests)
+    result = unittest.TextTestRunner(stream=sys.stdout, verbosity=1).run(suite)
+    broken = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses) + len(result.skipped)
+    print(f"{result.testsRun} ran, {broken} broken")
+    return 1 if broken else 0
+
+
+def set_of(test: unittest.TestCase) -> str:
+    """Which of the three sets a test belongs to, by the folder it lies in."""
+    folders = type(test).__module__.split(".")[1:]
+    return folders[0] if folders and folders[0] in SETS else "around"
 
 
 def each_test(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -93,15 +126,6 @@ def each_test(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield from each_test(item)
         else:
             yield item
-
-
-def run_tests(suite: unittest.TestSuite) -> unittest.TestResult:
-    return unittest.TextTestRunner(verbosity=1).run(suite)
-
-
-def count_broken(result: unittest.TestResult) -> int:
-    """A test that was skipped or passed where it should not is as broken as one that failed."""
-    return len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses) + len(result.skipped)
 
 
 if __name__ == "__main__":

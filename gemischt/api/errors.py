@@ -19,6 +19,7 @@ _STATUS: dict[type[errors.GemischtError], int] = {
     errors.InvalidSession: 422,
     errors.InvalidAction: 422,
     errors.BadAudio: 422,
+    errors.BadMidi: 422,
     errors.NotFound: 404,
     errors.RevisionConflict: 409,
     errors.StorageFailed: 507,

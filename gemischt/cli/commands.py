@@ -12,13 +12,14 @@ from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
-from gemischt.core.session.actions import AddTracks
+from gemischt.core.session.actions import AddTracks, parse_action
 from gemischt.core.session.addresses import name_of
+from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
 from gemischt.core.units import heard_or_none
-from gemischt.operations.importing import import_file
+from gemischt.operations.importing import import_file, midi_action
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.printing import Bits, print_mix
 from gemischt.operations.reports import report_to_json
@@ -35,6 +36,7 @@ from gemischt.operations.session_measuring import (
     measure_session,
     measurement_to_json,
 )
+from gemischt.operations.tempo_estimating import estimate_strip, prepare_estimates
 from gemischt.operations.workspace import Workspace
 
 
@@ -149,6 +151,45 @@ def moves(session: str, *, data: Path, as_json: bool) -> None:
         print(f"{mix.name}: nothing moves")
 
 
+def tempo(session: str, *, estimate: str | None, set_bpm: float | None, data: Path, as_json: bool) -> None:
+    """Show a session's tempo, estimate it from a strip, or set its first."""
+    with opened(data) as workspace:
+        if estimate is not None:
+            mix = locate_session(workspace, session).session
+            with progress_bar("Listening") as progress:
+                media = workspace.open_media(mix).samples
+                found = estimate_strip(mix, media, _strip_id(mix, estimate), progress)
+            first = f"{found['first_beat_s']:.3f} s"
+            words = f"{estimate}: {found['bpm']:g} bpm, sure by {found['confidence']:.0%}, first beat at {first}"
+            print(json.dumps(found) if as_json else words)
+            return
+        if set_bpm is not None:
+            stored = workspace.sessions.find(session)
+            changed = [change.model_dump() for change in stored.session.tempo]
+            changed[0]["bpm"] = set_bpm
+            workspace.edit(stored.id, stored.revision, parse_action({"type": "set-tempo", "tempo": changed}))
+        mix = locate_session(workspace, session).session
+    if as_json:
+        print(json.dumps([change.model_dump(mode="json") for change in mix.tempo]))
+        return
+    grid = BeatGrid(mix.tempo)
+    for change in mix.tempo:
+        place = grid.place(change.at_s)
+        print(f"from {place} ({change.at_s:.3f} s): {change.beat} = {change.bpm:g}, {change.metre}")
+
+
+def import_midi(session: str, path: Path, *, data: Path) -> None:
+    """Take tempo, metre, markers and notes of a MIDI file into a session of the data folder."""
+    with opened(data) as workspace:
+        stored = workspace.sessions.find(session)
+        if not path.is_file():
+            raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
+        workspace.edit(stored.id, stored.revision, midi_action(path.read_bytes(), path.name))
+        after = workspace.sessions.get(stored.id).session
+    notes = sum(len(track.notes) for track in after.note_tracks)
+    print(f"{after.name}: {len(after.tempo)} tempos, {len(after.sections)} sections, {notes} notes")
+
+
 def import_files(session: str, files: list[Path], *, data: Path) -> None:
     """Bring audio files into a session of the data folder, one track each."""
     failed = False
@@ -237,6 +278,7 @@ def parameters() -> None:
 def prepare() -> None:
     """Compile the kernels, so that the first start is quick."""
     print(f"{prepare_kernels()} kernels are ready")
+    prepare_estimates()
 
 
 def _strip_id(session: Session, name_or_id: str) -> str:

@@ -105,9 +105,34 @@ def findings(session: str, data: DataOption = None, as_json: JsonOption = False)
 
 
 @app.command(name="import")
-def import_files(session: str, files: list[Path], data: DataOption = None) -> None:
-    """Bring audio files into a session of the data folder, one track each."""
-    commands().import_files(session, files, data=data_folder(data))
+def import_files(
+    session: str,
+    files: Annotated[list[Path] | None, typer.Argument(help="Audio files.")] = None,
+    midi: Annotated[Path | None, typer.Option("--midi", help="MIDI file to take the beat from.")] = None,
+    data: DataOption = None,
+) -> None:
+    """Bring audio files into a session of the data folder, one track each; or tempo, sections and notes of a MIDI
+    file."""
+    if not files and midi is None:
+        raise typer.BadParameter("give audio files, or a MIDI file with --midi")
+    if midi is not None:
+        commands().import_midi(session, midi, data=data_folder(data))
+    if files:
+        commands().import_files(session, files, data=data_folder(data))
+
+
+@app.command()
+def tempo(
+    session: str,
+    estimate: Annotated[str | None, typer.Option(help="Estimate it from a strip, by name or id.")] = None,
+    set_bpm: Annotated[float | None, typer.Option("--set", help="Set the first tempo, in beats a minute.")] = None,
+    data: DataOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Show a session's tempo and metre, estimate the tempo from a strip, or set it."""
+    if estimate is not None and set_bpm is not None:
+        raise typer.BadParameter("--estimate only offers a tempo; set it with --set in a second step")
+    commands().tempo(session, estimate=estimate, set_bpm=set_bpm, data=data_folder(data), as_json=as_json)
 
 
 @app.command()

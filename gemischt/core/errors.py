@@ -4,6 +4,7 @@ GemischtError
 ├── InvalidSession      the document breaks a rule; carries every fault
 ├── InvalidAction       an edit cannot be made
 ├── BadAudio            a file or a signal that is not usable audio
+├── BadMidi             a file that is not usable as MIDI
 ├── NotFound            a name or id that nothing bears
 ├── RevisionConflict    the document moved on since the client read it
 ├── StorageFailed       the disk said no
@@ -58,6 +59,10 @@ class InvalidAction(GemischtError):
 
 class BadAudio(GemischtError):
     """A file or signal that cannot be used as audio."""
+
+
+class BadMidi(GemischtError):
+    """A file that cannot be used as a song's beat."""
 
 
 class NotFound(GemischtError):

@@ -5,9 +5,10 @@ import unicodedata
 from pathlib import Path, PurePosixPath
 
 from gemischt.core.layout import FILE_LAYOUTS
-from gemischt.core.session.actions import NewTrack
+from gemischt.core.session.actions import NewTrack, TakeMidi
 from gemischt.core.session.document import Media
 from gemischt.core.session.edits import fresh_id
+from gemischt.core.session.midi import read_midi
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 
@@ -38,6 +39,18 @@ def import_file(
         ),
         layout=FILE_LAYOUTS[audio.channels].name if audio.channels > 2 else None,
     )
+
+
+def midi_action(data: bytes, name: str) -> TakeMidi:
+    """The edit that takes a MIDI file's tempo, metre, markers and notes.
+
+    Raises:
+        BadMidi: named after the file.
+    """
+    shown = clean_name(name)
+    song = read_midi(data, name=shown)
+    stem = PurePosixPath(shown).stem or shown
+    return TakeMidi(name=stem[:200], tempo=song.tempo, sections=song.sections, note_tracks=song.note_tracks)
 
 
 def clean_name(name: str) -> str:

@@ -28,6 +28,7 @@ from gemischt.operations.session_measuring import (
     measurement_to_json,
     mix_loudness_lufs,
 )
+from gemischt.operations.tempo_estimating import estimate_strip
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
 from gemischt.storage.writing import file_stem, move_to_free_name
@@ -149,6 +150,17 @@ class ReportBlock(_OfStrip):
         return _written(report_block(session, played, self.strip, self.block, stretch_s=stretch_s, report=report))
 
 
+class EstimateTempo(BaseModel):
+    """How fast a strip is, and how sure that is."""
+
+    task: Literal["estimate-tempo"] = "estimate-tempo"
+    session: Session
+    strip: Id
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        return estimate_strip(self.session, workspace.open_media(self.session).samples, self.strip, progress)
+
+
 class PrintOrder(BaseModel):
     """How to print a mix, and from where to where."""
 
@@ -188,7 +200,7 @@ class PrintMix(BaseModel):
 
 
 Task = Annotated[
-    MeasureSong | PlanReference | MatchLoudness | MeasureLedger | FindLeaks | ReportBlock | PrintMix,
+    MeasureSong | PlanReference | MatchLoudness | MeasureLedger | FindLeaks | ReportBlock | EstimateTempo | PrintMix,
     Field(discriminator="task"),
 ]
 TASK: TypeAdapter[Task] = TypeAdapter(Task)

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session as Transaction
 from sqlalchemy.orm.exc import StaleDataError
 
 from gemischt.core.errors import InvalidAction, NotFound, RevisionConflict, StorageFailed
-from gemischt.core.session.actions import Action, SetSong, apply_action
+from gemischt.core.session.actions import Action, SetSong, apply_action, name_of_edit
 from gemischt.core.session.document import Session
 from gemischt.core.session.validation import dump_session, parse_session
 from gemischt.storage.database import Database
@@ -95,7 +95,6 @@ class SessionStore:
         """
         with self._changing(session_id, revision) as (transaction, row):
             before = _from_json(row)
-            name = action.describe(before)
             after = apply_action(before, action)
             if after == before:
                 return _stored(transaction, row)
@@ -108,7 +107,7 @@ class SessionStore:
                 EditRow(
                     session_id=row.id,
                     position=row.applied_edits,
-                    name=name,
+                    name=name_of_edit(action, before, after),
                     forward=patch_between(old, new),
                     backward=patch_between(new, old),
                 )

@@ -61,7 +61,7 @@ class ShapesTest(ApiCase):
         track = {"name": "T", "media": {"id": "m", "path": "/etc/passwd", "sha256": "a" * 64}}
         cases: list[tuple[dict[str, Any], str]] = [
             ({"type": "add-tracks", "tracks": [track]}, "stay in the session's folder"),
-            ({"type": "set-song", "tempo": []}, "tempo"),
+            ({"type": "set-tempo", "tempo": []}, "tempo"),
         ]
         for action, word in cases:
             with self.subTest(word):
@@ -105,8 +105,8 @@ class FullDiskTest(ApiCase):
     def test_a_full_database_refuses_in_words_loses_nothing_and_goes_on(self) -> None:
         state = self.create()
         self.set_pages(0)
-        sections = [{"name": "x" * 100, "start_s": float(k), "end_s": k + 1.0} for k in range(500)]
-        body = {"revision": state["revision"], "action": {"type": "set-song", "sections": sections}}
+        tempo = [{"at_s": float(k)} for k in range(900)]
+        body = {"revision": state["revision"], "action": {"type": "set-tempo", "tempo": tempo}}
         refused = self.ask("POST", f"/api/sessions/{state['id']}/edits", json=body, status=507)
         self.assert_error(refused, "disk is full")
         response = self.client.post("/api/sessions", json={"name": "x" * 200})

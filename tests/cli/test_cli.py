@@ -18,8 +18,9 @@ import soundfile
 from gemischt.cli.main import main
 from gemischt.core.session.validation import dump_session
 from gemischt.operations.workspace import Workspace
+from tests.core.session.test_midi import slowing
 from tests.support.files import bad_files, write_wav
-from tests.support.signals import noise, sine, steps
+from tests.support.signals import clicks, noise, sine, steps
 from tests.support.workspaces import WorkspaceCase
 
 COMMAND = Path(sys.executable).parent / "gemischt"
@@ -279,6 +280,34 @@ class FindingsTest(CommandCase):
 
     def test_nothing_found_is_said(self) -> None:
         self.assertIn("nothing found", self.run_command("findings", self.session_file()).stdout)
+
+
+class TempoTest(CommandCase):
+    def test_a_tempo_is_estimated_and_only_set_when_told(self) -> None:
+        stored = self.new_session(click=clicks(104.0))
+        found = json.loads(self.run_command("tempo", stored.id, "--estimate", "click", "--json").stdout)
+        self.assertAlmostEqual(found["bpm"], 104.0, delta=0.5)
+        self.assertIn("= 120", self.run_command("tempo", stored.id).stdout)
+        self.assertIn("1/4 = 104", self.run_command("tempo", stored.id, "--set", 104).stdout)
+        self.assertEqual(self.workspace.sessions.get(stored.id).session.tempo[0].bpm, 104.0)
+
+    def test_what_has_no_beat_and_what_is_no_tempo_says_so(self) -> None:
+        stored = self.new_session(tone=sine(300, -20, 4.0))
+        self.assertIn("no beat was found", self.run_command("tempo", stored.id, "--estimate", "tone", code=1).stderr)
+        self.assertIn("no such strip", self.run_command("tempo", stored.id, "--estimate", "gone", code=1).stderr)
+        self.run_command("tempo", stored.id, "--set", 0, code=1)
+        self.run_command("tempo", stored.id, "--set", 100, "--estimate", "tone", code=2)
+        self.assertEqual(self.workspace.sessions.get(stored.id).session.tempo[0].bpm, 120.0)
+
+    def test_a_midi_file_brings_tempo_and_notes(self) -> None:
+        stored = self.new_session()
+        path = self.folder / "Ebb.mid"
+        path.write_bytes(slowing())
+        self.assertIn("2 tempos, 0 sections, 8 notes", self.run_command("import", stored.id, "--midi", path).stdout)
+        path.write_bytes(slowing()[:-9])
+        told = self.run_command("import", stored.id, "--midi", path, code=1).stderr
+        self.assertIn("Ebb.mid: it is no MIDI file, or was cut short", told)
+        self.run_command("import", stored.id, code=2)
 
 
 class MovesTest(CommandCase):

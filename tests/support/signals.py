@@ -45,6 +45,17 @@ def steps(*levels_and_lengths: tuple[float, float], frequency_hz: float = 1000.0
     return np.tile(levels * np.sin(2 * np.pi * frequency_hz * times), (channels, 1))
 
 
+def clicks(bpm: float, *, first_s: float = 0.0, length_s: float = 16.0, rate_hz: int = RATE_HZ) -> Signal:
+    """A short ringing click on every beat, one channel."""
+    wave = np.zeros((1, int(length_s * rate_hz)))
+    ring_s = np.arange(int(0.027 * rate_hz)) / rate_hz
+    ring = np.exp(-ring_s / 0.005) * np.sin(2.0 * np.pi * 1000.0 * ring_s)
+    for at_s in np.arange(first_s, length_s - 0.1, 60.0 / bpm):
+        start = round(at_s * rate_hz)
+        wave[0, start : start + len(ring)] += ring
+    return wave
+
+
 def peak_db(signal: Signal) -> float:
     """Highest sample magnitude in dBFS."""
     return float(20 * np.log10(np.max(np.abs(signal))))

@@ -15,7 +15,10 @@ def delay_in_time(params: DelayParams, session: Session) -> DelayParams:
 def told_over_time(processor: Simple, session: Session) -> tuple[tuple[float, FrozenModel], ...]:
     """What a processor is told from which second of the song on: delays given as notes follow the tempo."""
     if processor.type == "delay" and processor.params.note is not None:
-        return tuple((tempo.at_s, _in_tempo(processor.params, tempo)) for tempo in session.tempo)
+        first, *later = session.tempo
+        # What comes before the first bar is in its tempo.
+        changes = ((0.0, first), *((tempo.at_s, tempo) for tempo in later))
+        return tuple((at_s, _in_tempo(processor.params, tempo)) for at_s, tempo in changes)
     return ((0.0, processor.params),)
 
 

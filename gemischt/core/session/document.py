@@ -46,7 +46,8 @@ PanLaw = Annotated[float, AfterValidator(_check_pan_law), Field(json_schema_extr
 
 
 class Tempo(FrozenModel):
-    """Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted)."""
+    """Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted). The song's first bar begins with
+    its first tempo."""
 
     at_s: float = Field(default=0.0, ge=0.0)
     bpm: float = parameter(120.0, 10.0, 400.0, label="Tempo", unit="bpm")
@@ -300,6 +301,23 @@ class Move(FrozenModel):
     points: tuple[MovePoint, ...] = Field(min_length=1, max_length=20000)
 
 
+class Note(FrozenModel):
+    """One note of a note track. Pitch as MIDI counts it, 60 the middle C; velocity 0 to 1."""
+
+    at_s: SongTime
+    length_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
+    pitch: int = Field(default=60, ge=0, le=127)
+    velocity: float = Field(default=1.0, ge=0.0, le=1.0)
+
+
+class NoteTrack(FrozenModel):
+    """Notes that sound nothing themselves: they say when something is to happen."""
+
+    id: Id
+    name: Name
+    notes: tuple[Note, ...] = Field(default=(), max_length=100_000)
+
+
 class Session(FrozenModel):
     """A whole mix."""
 
@@ -316,6 +334,7 @@ class Session(FrozenModel):
     folders: tuple[Folder, ...] = Field(default=(), max_length=512)
     control_groups: tuple[ControlGroup, ...] = Field(default=(), max_length=256)
     moves: tuple[Move, ...] = Field(default=(), max_length=1024)
+    note_tracks: tuple[NoteTrack, ...] = Field(default=(), max_length=128)
     # Their capabilities are still to come; the fields are part of the format already.
     followers: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
     ducks: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)

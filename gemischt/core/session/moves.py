@@ -17,7 +17,7 @@ from gemischt.core.units import db_to_gain, gain_to_db
 
 SWITCHES = ("on", "mute", "polarity_inverted")
 """What is either on or off and may move; solos concern other strips, too."""
-_BEND = 8.0
+BEND = 8.0
 _FINE_DB = 0.1
 _FINE_OCTAVES = 1.0 / 12.0
 _FINE_SHARE = 1.0 / 256.0
@@ -104,7 +104,7 @@ def bent(share: float, bend: float) -> float:
     >>> bent(0.5, 0.0), round(bent(0.5, 0.25), 4)
     (0.5, 0.2689)
     """
-    k = _BEND * bend
+    k = BEND * bend
     return share if abs(k) < 1e-9 else math.expm1(k * share) / math.expm1(k)
 
 
@@ -125,7 +125,7 @@ class Curve:
     def _segments(self) -> NDArray[np.float64]:
         """Of each point time, level (minus infinity for silence), gain, and how its segment bends, (4, n)."""
         levels = [-math.inf if point.value is None else float(point.value) for point in self.points]
-        bends = [_BEND * point.bend if abs(point.bend) > 1e-9 else 0.0 for point in self.points]
+        bends = [BEND * point.bend if abs(point.bend) > 1e-9 else 0.0 for point in self.points]
         return np.array([self._times_s, levels, [db_to_gain(level) for level in levels], bends])
 
     def gains_at(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -222,7 +222,7 @@ class Curve:
         else:
             span = (self.parameter.maximum or 1.0) - (self.parameter.minimum or 0.0)
             parts = abs(other - one) / (span * _FINE_SHARE)
-        k = abs(_BEND * begin.bend)
+        k = abs(BEND * begin.bend)
         steepest = 1.0 if k < 1e-9 else k / -math.expm1(-k)
         return max(1, math.ceil(parts * steepest))
 
@@ -235,3 +235,26 @@ def gain_of(level_db: Value) -> float:
 def curve_of(session: Session, move: Move) -> Curve:
     """A valid session's move, to be read."""
     return Curve(move.target, move.points, read(session, move.target).parameter)
+
+
+def curve_or_rest(session: Session, address: str) -> Curve:
+    """A parameter over the song: its move, or the value it rests at.
+
+    Raises:
+        InvalidAction: there is no such parameter.
+    """
+    for move in session.moves:
+        if move.target == address:
+            return curve_of(session, move)
+    found = read(session, address)
+    return Curve(address, (MovePoint(at_s=0.0, value=found.value),), found.parameter)
+
+
+def with_points(session: Session, address: str, points: tuple[MovePoint, ...]) -> Session:
+    """The session with another curve of a parameter, its switch left as it is."""
+    known = next((move for move in session.moves if move.target == address), None)
+    if known is None:
+        return session.model_copy(update={"moves": (*session.moves, Move(target=address, points=points))})
+    changed = known.model_copy(update={"points": points})
+    moves = tuple(changed if move is known else move for move in session.moves)
+    return session.model_copy(update={"moves": moves})

@@ -83,8 +83,12 @@ def _faults(session: Session) -> Iterator[Fault]:
         if section.end_s <= section.start_s:
             yield Fault(f"sections/{index}", "must end after it starts")
     times = [tempo.at_s for tempo in session.tempo]
-    if not times or times[0] != 0.0 or any(later <= earlier for earlier, later in pairwise(times)):
-        yield Fault("tempo", "must begin at 0 s and be in order of time")
+    if not times or any(later <= earlier for earlier, later in pairwise(times)):
+        yield Fault("tempo", "must say at least one tempo, and be in order of time")
+    yield from _repeated("note_tracks", (track.id for track in session.note_tracks))
+    for track in session.note_tracks:
+        if any(later.at_s < earlier.at_s for earlier, later in pairwise(track.notes)):
+            yield Fault(f"note_tracks/{track.id}", "notes must be in order of time")
 
 
 def _strip_faults(session: Session) -> Iterator[Fault]:

@@ -402,6 +402,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Midi
+         * @description Read a MIDI file, its bytes as the request's body; the answer is the edit that takes its beat.
+         */
+        post: operations["readMidi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/movables": {
         parameters: {
             query?: never;
@@ -694,6 +714,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/strips/{strip_id}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Estimate Tempo
+         * @description Estimate the tempo from a strip; the result is offered, nothing is edited.
+         */
+        post: operations["estimateTempo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/undo": {
         parameters: {
             query?: never;
@@ -825,6 +865,23 @@ export interface components {
              * @enum {string}
              */
             type: "add-processor";
+        };
+        /**
+         * AddSection
+         * @description Name a stretch of the song; sections that lie there give way.
+         */
+        AddSection: {
+            /** End S */
+            end_s: number;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-section";
         };
         /**
          * AddSend
@@ -1227,6 +1284,24 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * CopyMoves
+         * @description Copy a stretch of curves to other places, other strips, or other parameters of the same unit. It keeps its note
+         *     values where the tempo is another there.
+         */
+        CopyMoves: {
+            /** Copies */
+            copies: components["schemas"]["MoveCopy"][];
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "copy-moves";
+        };
         /** Delay */
         "Delay-Input": {
             /** Id */
@@ -1386,6 +1461,29 @@ export interface components {
             words: string;
         };
         /**
+         * DrawMoves
+         * @description Draw stretches freehand or record them: each is thinned and takes the place of what was there, no more.
+         */
+        DrawMoves: {
+            /**
+             * Recorded
+             * @default false
+             */
+            recorded?: boolean;
+            /**
+             * Return S
+             * @default 0
+             */
+            return_s?: number;
+            /** Strokes */
+            strokes: components["schemas"]["Stroke"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "draw-moves";
+        };
+        /**
          * DuplicateClip
          * @description A copy of a clip, right behind it or at a place.
          */
@@ -1408,7 +1506,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2124,7 +2222,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -2207,6 +2305,18 @@ export interface components {
             on: boolean;
             /** Points */
             points: components["schemas"]["MovePoint-Output"][];
+            /** Target */
+            target: string;
+        };
+        /**
+         * MoveCopy
+         * @description Of which move a stretch is taken, and where it goes: to which parameter, to what time of the song.
+         */
+        MoveCopy: {
+            /** At S */
+            at_s: number;
+            /** Source */
+            source: string;
             /** Target */
             target: string;
         };
@@ -2318,6 +2428,82 @@ export interface components {
             media: components["schemas"]["Media-Output"];
             /** Name */
             name: string;
+        };
+        /**
+         * Note
+         * @description One note of a note track. Pitch as MIDI counts it, 60 the middle C; velocity 0 to 1.
+         */
+        "Note-Input": {
+            /** At S */
+            at_s: number;
+            /**
+             * Length S
+             * @default 0
+             */
+            length_s?: number;
+            /**
+             * Pitch
+             * @default 60
+             */
+            pitch?: number;
+            /**
+             * Velocity
+             * @default 1
+             */
+            velocity?: number;
+        };
+        /**
+         * Note
+         * @description One note of a note track. Pitch as MIDI counts it, 60 the middle C; velocity 0 to 1.
+         */
+        "Note-Output": {
+            /** At S */
+            at_s: number;
+            /**
+             * Length S
+             * @default 0
+             */
+            length_s: number;
+            /**
+             * Pitch
+             * @default 60
+             */
+            pitch: number;
+            /**
+             * Velocity
+             * @default 1
+             */
+            velocity: number;
+        };
+        /**
+         * NoteTrack
+         * @description Notes that sound nothing themselves: they say when something is to happen.
+         */
+        "NoteTrack-Input": {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes?: components["schemas"]["Note-Input"][];
+        };
+        /**
+         * NoteTrack
+         * @description Notes that sound nothing themselves: they say when something is to happen.
+         */
+        "NoteTrack-Output": {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["Note-Output"][];
         };
         /**
          * Pan
@@ -2754,6 +2940,19 @@ export interface components {
             type: "remove-processor";
         };
         /**
+         * RemoveSection
+         * @description Take a section away; the song stays.
+         */
+        RemoveSection: {
+            /** Index */
+            index: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-section";
+        };
+        /**
          * RemoveSends
          * @description Take sends away.
          */
@@ -2806,6 +3005,33 @@ export interface components {
              * @enum {string}
              */
             type: "rename-strips";
+        };
+        /**
+         * ReshapeMoves
+         * @description Shift or scale what is drawn, over a stretch or all of it.
+         */
+        ReshapeMoves: {
+            /**
+             * By
+             * @default 0
+             */
+            by?: number;
+            /** From S */
+            from_s?: number | null;
+            /** Targets */
+            targets: string[];
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /** To S */
+            to_s?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "reshape-moves";
         };
         /** Reverb */
         "Reverb-Input": {
@@ -3222,6 +3448,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Note Tracks
+             * @default []
+             */
+            note_tracks: components["schemas"]["NoteTrack-Output"][];
+            /**
              * Pan Law Db
              * @default -3
              * @enum {number}
@@ -3454,6 +3685,25 @@ export interface components {
             type: "set-processor";
         };
         /**
+         * SetSection
+         * @description Rename a section, or put its ends elsewhere; sections that lie there give way.
+         */
+        SetSection: {
+            /** End S */
+            end_s?: number | null;
+            /** Index */
+            index: number;
+            /** Name */
+            name?: string | null;
+            /** Start S */
+            start_s?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-section";
+        };
+        /**
          * SetSends
          * @description Set level, tap, switch or goal of sends, of one strip or of many.
          */
@@ -3468,15 +3718,11 @@ export interface components {
         };
         /**
          * SetSong
-         * @description Tempo, sections, the session's name, or where its VU reads 0; what is left out stays.
+         * @description The session's name, or where its VU reads 0; what is left out stays.
          */
         SetSong: {
             /** Name */
             name?: string | null;
-            /** Sections */
-            sections?: components["schemas"]["Section"][] | null;
-            /** Tempo */
-            tempo?: components["schemas"]["Tempo-Input"][] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3497,6 +3743,25 @@ export interface components {
              * @enum {string}
              */
             type: "set-strips";
+        };
+        /**
+         * SetTempo
+         * @description Tempo and metre, all along the song; ``follows`` says what keeps its bars instead of its seconds.
+         */
+        SetTempo: {
+            /**
+             * Follows
+             * @default moves
+             * @enum {string}
+             */
+            follows?: "nothing" | "moves" | "clips";
+            /** Tempo */
+            tempo: components["schemas"]["Tempo-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-tempo";
         };
         /** SnapshotListing */
         SnapshotListing: {
@@ -3717,6 +3982,16 @@ export interface components {
             width?: number;
         };
         /**
+         * Stroke
+         * @description What was drawn or recorded of one parameter, in order of time.
+         */
+        Stroke: {
+            /** Points */
+            points: components["schemas"]["MovePoint-Input"][];
+            /** Target */
+            target: string;
+        };
+        /**
          * SumFolder
          * @description Give a folder a bus that its members play into; the mix stays as it is.
          */
@@ -3745,8 +4020,60 @@ export interface components {
             strips?: string[];
         };
         /**
+         * TakeMidi
+         * @description Take tempo, metre, sections and notes of a MIDI file; notes come to those that are there already.
+         */
+        "TakeMidi-Input": {
+            /** Name */
+            name: string;
+            /**
+             * Note Tracks
+             * @default []
+             */
+            note_tracks?: components["schemas"]["NoteTrack-Input"][];
+            /**
+             * Sections
+             * @default []
+             */
+            sections?: components["schemas"]["Section"][];
+            /** Tempo */
+            tempo: components["schemas"]["Tempo-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "take-midi";
+        };
+        /**
+         * TakeMidi
+         * @description Take tempo, metre, sections and notes of a MIDI file; notes come to those that are there already.
+         */
+        "TakeMidi-Output": {
+            /** Name */
+            name: string;
+            /**
+             * Note Tracks
+             * @default []
+             */
+            note_tracks: components["schemas"]["NoteTrack-Output"][];
+            /**
+             * Sections
+             * @default []
+             */
+            sections: components["schemas"]["Section"][];
+            /** Tempo */
+            tempo: components["schemas"]["Tempo-Output"][];
+            /**
+             * Type
+             * @default take-midi
+             * @constant
+             */
+            type: "take-midi";
+        };
+        /**
          * Tempo
-         * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted).
+         * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted). The song's first bar begins with
+         *     its first tempo.
          */
         "Tempo-Input": {
             /**
@@ -3772,7 +4099,8 @@ export interface components {
         };
         /**
          * Tempo
-         * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted).
+         * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted). The song's first bar begins with
+         *     its first tempo.
          */
         "Tempo-Output": {
             /**
@@ -3802,7 +4130,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["RemoveMoves"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"])[];
             /** Title */
             title: string;
             /**
@@ -6626,6 +6954,129 @@ export interface operations {
             };
         };
     };
+    readMidi: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeMidi-Output"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     listMovables: {
         parameters: {
             query?: never;
@@ -8613,6 +9064,128 @@ export interface operations {
                 "application/json": components["schemas"]["Stretch"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    estimateTempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                strip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             202: {

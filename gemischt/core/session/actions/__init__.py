@@ -1,7 +1,7 @@
 """Every edit the user can make, one module per station.
 
 level      a strip's own settings
-tidy       bring in, name and remove strips; the song's frame
+tidy       bring in, name and remove strips
 folders    folders and the order of strips
 clips      what tracks play
 route      where strips play to and send to
@@ -9,6 +9,7 @@ groups     control groups
 chain      processors, their parameters and keys
 lanes      parallel blocks
 moves      what is drawn over the song
+song       tempo, sections, the song's name
 base       what every action is
 snapshots  taking back what a session once was
 """
@@ -31,7 +32,7 @@ from gemischt.core.session.actions.folders import FolderFromStrips, MoveInTree, 
 from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
 from gemischt.core.session.actions.level import SetStrips, StripSettings
-from gemischt.core.session.actions.moves import RemoveMoves, SetMoves
+from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, RemoveMoves, ReshapeMoves, SetMoves
 from gemischt.core.session.actions.route import (
     AddSend,
     BusFromStrips,
@@ -40,8 +41,18 @@ from gemischt.core.session.actions.route import (
     SetOutput,
     SetSends,
 )
-from gemischt.core.session.actions.tidy import AddStrip, AddTracks, NewTrack, RemoveStrips, RenameStrips, SetSong
+from gemischt.core.session.actions.song import (
+    AddSection,
+    RemoveSection,
+    SetSection,
+    SetSong,
+    SetTempo,
+    TakeMidi,
+)
+from gemischt.core.session.actions.tidy import AddStrip, AddTracks, NewTrack, RemoveStrips, RenameStrips
+from gemischt.core.session.addresses import name_of
 from gemischt.core.session.document import Session
+from gemischt.core.session.drawing import shifted_along
 from gemischt.core.session.moves import without_lost_moves
 from gemischt.core.session.validation import check_session, faults_of
 
@@ -52,6 +63,11 @@ SingleAction = Annotated[
     | RemoveStrips
     | RenameStrips
     | SetSong
+    | SetTempo
+    | AddSection
+    | SetSection
+    | RemoveSection
+    | TakeMidi
     | FolderFromStrips
     | MoveInTree
     | SetFolder
@@ -81,6 +97,9 @@ SingleAction = Annotated[
     | RemoveLane
     | SetLanes
     | SetMoves
+    | DrawMoves
+    | ReshapeMoves
+    | CopyMoves
     | RemoveMoves,
     Field(discriminator="type"),
 ]
@@ -127,8 +146,23 @@ def dump_action(action: Action) -> dict[str, Any]:
 def apply_action(session: Session, action: Action) -> Session:
     """The session after a valid edit; refused edits raise and change nothing."""
     edited = without_lost_moves(action.apply(session))
+    if action.shifts_moves:
+        edited = shifted_along(session, edited)
     check_session(edited, where=action.describe(session))
     return edited
+
+
+def name_of_edit(action: Action, before: Session, after: Session) -> str:
+    """An edit by its name, and which moves go with what it deletes."""
+    name = action.describe(before)
+    if isinstance(action, RemoveMoves):
+        return name
+    left = {move.target for move in after.moves}
+    lost = [name_of(before, move.target) for move in before.moves if move.target not in left]
+    if not lost:
+        return name
+    more = f" and {len(lost) - 2} more" if len(lost) > 2 else ""
+    return f"{name}, and what moved: {', '.join(lost[:2])}{more}"
 
 
 __all__ = [
@@ -137,11 +171,14 @@ __all__ = [
     "AddLane",
     "AddParallel",
     "AddProcessor",
+    "AddSection",
     "AddSend",
     "AddStrip",
     "AddTracks",
     "AnyAction",
     "BusFromStrips",
+    "CopyMoves",
+    "DrawMoves",
     "DuplicateClip",
     "FolderFromStrips",
     "MoveInTree",
@@ -155,9 +192,11 @@ __all__ = [
     "RemoveLane",
     "RemoveMoves",
     "RemoveProcessor",
+    "RemoveSection",
     "RemoveSends",
     "RemoveStrips",
     "RenameStrips",
+    "ReshapeMoves",
     "SetClips",
     "SetFolder",
     "SetGroup",
@@ -166,15 +205,19 @@ __all__ = [
     "SetOutput",
     "SetParallel",
     "SetProcessor",
+    "SetSection",
     "SetSends",
     "SetSong",
     "SetStrips",
+    "SetTempo",
     "SingleAction",
     "SplitClip",
     "StripSettings",
     "SumFolder",
+    "TakeMidi",
     "Together",
     "apply_action",
     "dump_action",
+    "name_of_edit",
     "parse_action",
 ]

@@ -1,6 +1,7 @@
 """What every action is."""
 
 from abc import abstractmethod
+from typing import ClassVar
 
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.session.document import Session
@@ -12,6 +13,9 @@ class Action(FrozenModel):
     ``apply`` is pure; the result is validated by whoever keeps it. Both methods raise InvalidAction for strips or
     processors that do not exist.
     """
+
+    shifts_moves: ClassVar[bool] = True
+    """Whether it shifts the curves of the values that it sets."""
 
     @abstractmethod
     def apply(self, session: Session) -> Session:

@@ -1,6 +1,6 @@
 """Taking back what a session once was."""
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
@@ -11,6 +11,7 @@ from gemischt.core.session.edits import names_of, replace_strip
 class TakeBack(Action):
     """Make a session, or some of its strips, what a snapshot holds; the session's name and files stay."""
 
+    shifts_moves: ClassVar[bool] = False
     type: Literal["take-back"] = "take-back"
     snapshot: Session
     title: Name

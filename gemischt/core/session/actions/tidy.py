@@ -15,11 +15,9 @@ from gemischt.core.session.document import (
     Media,
     Name,
     Reverb,
-    Section,
     Session,
     Strip,
     StripKind,
-    Tempo,
 )
 from gemischt.core.session.edits import (
     find_strip,
@@ -27,7 +25,6 @@ from gemischt.core.session.edits import (
     fresh_strip_id,
     names_of,
     replace_strip,
-    show_db,
     unkeyed,
     with_strips,
 )
@@ -158,27 +155,6 @@ class RemoveStrips(Action):
 
     def describe(self, session: Session) -> str:
         return f"Delete {names_of(session, self.strips)}"
-
-
-class SetSong(Action):
-    """Tempo, sections, the session's name, or where its VU reads 0; what is left out stays."""
-
-    type: Literal["set-song"] = "set-song"
-    name: Name | None = None
-    tempo: tuple[Tempo, ...] | None = None
-    sections: tuple[Section, ...] | None = None
-    vu_reference_dbfs: float | None = Field(default=None, ge=-40.0, le=0.0)
-
-    def apply(self, session: Session) -> Session:
-        given = {field: getattr(self, field) for field in ("name", "tempo", "sections", "vu_reference_dbfs")}
-        return session.model_copy(update={field: value for field, value in given.items() if value is not None})
-
-    def describe(self, session: Session) -> str:
-        if self.name is not None:
-            return f"Rename to {self.name}"
-        if self.vu_reference_dbfs is not None:
-            return f"0 VU at {show_db(self.vu_reference_dbfs)}FS"
-        return "Tempo" if self.tempo is not None else "Sections"
 
 
 def _after_kind(session: Session, added: list[Strip], kind: StripKind) -> list[Strip]:
