@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.parameters import Parameter
-from gemischt.core.session.document import MovePoint
+from gemischt.core.session.beat_grid import BeatGrid
+from gemischt.core.session.document import MovePoint, Tempo
 from gemischt.core.session.moves import Curve
 from gemischt.core.units import note_to_s
 from gemischt.live.frames import Frame, pack_frame
@@ -30,6 +31,16 @@ class VectorsTest(unittest.TestCase):
         for row in read("music.json")["notes"]:
             with self.subTest(row["note"]):
                 self.assertAlmostEqual(note_to_s(row["note"], bpm=row["bpm"], beat=row["beat"]), row["note_s"])
+
+    def test_places_and_snapping(self) -> None:
+        told = read("music.json")
+        grids = [BeatGrid(tuple(Tempo.model_validate(change) for change in song)) for song in told["songs"]]
+        for row in told["places"]:
+            with self.subTest(row):
+                self.assertEqual(grids[row["song"]].place(row["time_s"]), row["place"])
+        for row in told["snaps"]:
+            with self.subTest(row):
+                self.assertAlmostEqual(grids[row["song"]].snapped_s(row["time_s"], row["to"]), row["snapped_s"])
 
     def test_values_of_moves(self) -> None:
         for row in read("moves.json")["values"]:

@@ -76,7 +76,10 @@ class BeatGrid:
     def snapped_s(self, at_s: float, unit: Unit) -> float:
         """The nearest bar's or beat's time, not before the song."""
         parts = 1 if unit == "bar" else self._at(self._times_s, at_s).beats
-        return max(0.0, self.time_of_bars(round(self.bars_at(at_s) * parts) / parts))
+        place = self.bars_at(at_s) * parts
+        before_s = self.time_of_bars(math.floor(place) / parts)
+        behind_s = self.time_of_bars(math.ceil(place) / parts)
+        return max(0.0, before_s if at_s - before_s < behind_s - at_s else behind_s)
 
     def place(self, at_s: float) -> str:
         """Bar and beat, both from 1.

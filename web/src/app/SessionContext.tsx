@@ -5,6 +5,7 @@ import { ServerError } from "../api/client";
 import { cachedSession, postEdit, postStep, refreshSession, useSession } from "../api/queries";
 import type { SessionState, Strip, Wish } from "../api/types";
 import { settleNudges } from "../controls/useNudge";
+import { gridOf, type BeatGrid } from "../lib/beatGrid";
 import { Live, type Transport } from "../live/live";
 import { focusStrip, notify, useView } from "./store";
 
@@ -16,7 +17,7 @@ type Acting = {
   /** The session as it is at this moment, for what acts on it without showing it. */
   now: () => SessionState;
 };
-type Open = Acting & { state: SessionState; strips: Map<string, Strip> };
+type Open = Acting & { state: SessionState; strips: Map<string, Strip>; grid: BeatGrid };
 
 const ActingContext = createContext<Acting | null>(null);
 const SessionContext = createContext<Open | null>(null);
@@ -52,12 +53,14 @@ export function OpenSession({ id, children }: { id: string; children: ReactNode 
     }),
     [live, id],
   );
+  const tempo = state?.document.tempo;
+  const grid = useMemo(() => gridOf(tempo ?? []), [tempo]);
   const open = useMemo<Open | null>(
     () =>
       state
-        ? { ...acting, state, strips: new Map(state.document.strips.map((strip) => [strip.id, strip])) }
+        ? { ...acting, state, grid, strips: new Map(state.document.strips.map((strip) => [strip.id, strip])) }
         : null,
-    [acting, state],
+    [acting, state, grid],
   );
 
   const focused = useView((view) => view.focused);

@@ -11,7 +11,8 @@ import { Print } from "../features/print";
 import { Route } from "../features/route";
 import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
 import { Tidy } from "../features/tidy";
-import { SongLine, TempoPanel, TopLine } from "../features/transport";
+import { SongLine, TopLine } from "../features/transport";
+import { BeatPanel } from "../features/beat";
 import { useFollowMeasurement } from "./measurement";
 import { Notices } from "./Notices";
 import { useOpen } from "./SessionContext";
@@ -75,7 +76,7 @@ export function Shell() {
         <Findings />
         <Reference />
         <Snapshots />
-        <TempoPanel />
+        <BeatPanel />
         <Notices />
       </DropZone>
     </MovedContext.Provider>

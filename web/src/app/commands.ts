@@ -5,6 +5,7 @@ import { useClipboard } from "./clipboard";
 import { compareChain, switchSide, useComparison } from "./comparison";
 import { openSession } from "./location";
 import { drawOverTime } from "./moves";
+import { nameLoop } from "./sections";
 import { moveFocus, selectAll } from "./selection";
 import type { useOpen } from "./SessionContext";
 import {
@@ -172,7 +173,8 @@ export function commandsOf(open: Open): Command[] {
     { name: "Undo", keys: "Ctrl+Z", run: () => open.step("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => open.step("redo") },
     { name: "Draw over the song, or show what moves", keys: "V", run: () => drawOrShow(open) },
-    { name: "Tempo and metre", keys: "T", run: () => useView.setState({ dialog: "tempo" }) },
+    { name: "Beat and sections", keys: "T", run: () => useView.setState({ dialog: "tempo" }) },
+    { name: "Name the loop as a section", run: () => void nameLoop(open) },
     { name: "Mute selected strips", keys: "M", run: () => toggleOnSelected(open, "mute") },
     { name: "Solo selected strips", keys: "S", run: () => toggleOnSelected(open, "solo") },
     { name: "Invert polarity of selected strips", run: () => toggleOnSelected(open, "polarity_inverted") },

@@ -1,4 +1,3 @@
-/** The bar line: where a time lies in bars, beats and steps. */
 export type Tempo = { bpm: number; beat: string; metre: string };
 
 const NOTE_SIGNS: Record<string, string> = { "1/1": "𝅝", "1/2": "𝅗𝅥", "1/4": "♩", "1/8": "♪", "1/16": "♬" };
@@ -12,15 +11,6 @@ function quarters(note: string): number {
 /** Seconds of one bar. */
 export function barS(tempo: Tempo): number {
   return ((60 / tempo.bpm) * quarters(tempo.metre)) / quarters(tempo.beat);
-}
-
-/** "12|3": bar and beat, both from 1. */
-export function barAndBeat(timeS: number, tempo: Tempo): string {
-  const bar = barS(tempo);
-  const beats = Number(tempo.metre.split("/")[0]);
-  const index = Math.floor(timeS / bar + 1e-9);
-  const beat = Math.floor(((timeS - index * bar) / bar) * beats + 1e-9);
-  return `${index + 1}|${beat + 1}`;
 }
 
 /** The note the tempo counts, as a sign. */

@@ -3,6 +3,7 @@ import { create } from "zustand";
 import { ServerError, upload } from "../../api/client";
 import type { NewTrack } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
+import { isMidi, useMidi } from "../beat/useMidi";
 
 export type Incoming = { id: number; name: string; share: number; problem: string | null };
 
@@ -26,7 +27,11 @@ export function forget(id: number): void {
 /** Brings files in: each uploaded on its own, those that are sound become tracks in one edit. */
 export function useImport() {
   const { state, edit } = useOpen();
-  const bringIn = async (files: File[]): Promise<void> => {
+  const { takeMidi } = useMidi();
+  const bringIn = async (chosen: File[]): Promise<void> => {
+    for (const file of chosen.filter(isMidi)) await takeMidi(file);
+    const files = chosen.filter((file) => !isMidi(file));
+    if (!files.length) return;
     const entries = files.map((file) => {
       numbers += 1;
       return { file, entry: { id: numbers, name: file.name, share: 0, problem: null } };

@@ -10,8 +10,7 @@ import { LetterToggle } from "../../controls/LetterToggle";
 import { SignButton } from "../../controls/SignButton";
 import { parseNumber, formatTime } from "../../lib/format";
 import { fromShare, showValue, toShare, valueAt } from "../../lib/moves";
-import { barS } from "../../lib/music";
-import { toBeat, beatS } from "../tidy";
+import { snapped, stepped } from "../../lib/beatGrid";
 import { paintLane, shareAt, yOf } from "./drawLane";
 
 const LANE_PX = 76;
@@ -22,12 +21,11 @@ type LaneProps = { move: Move; movable: Movable; durationS: number; widthPx: num
 
 /** One parameter over the song: its curve, its points, and what it is now. */
 export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
-  const { state, live, edit } = useOpen();
+  const { grid, live, edit } = useOpen();
   const [drawn, setDrawn] = useState<MovePoint[] | null>(null);
   const now = useRef<HTMLElement>(null);
   const { parameter, name } = movable;
   const points = drawn ?? move.points;
-  const tempo = state.document.tempo[0];
 
   const { ref: canvas } = useCanvas(
     useCallback(
@@ -37,9 +35,9 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
           parameter,
           durationS,
           on: move.on,
-          barS: tempo ? barS(tempo) : 0,
+          grid,
         }),
-      [points, parameter, durationS, move.on, tempo],
+      [points, parameter, durationS, move.on, grid],
     ),
     false,
   );
@@ -80,7 +78,11 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
   };
   const add = (event: MouseEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
-    const atS = toBeat(((event.clientX - box.left) / box.width) * durationS, tempo, event.altKey);
+    const atS = snapped(
+      grid,
+      ((event.clientX - box.left) / box.width) * durationS,
+      event.altKey ? "free" : "beat",
+    );
     const value = fromShare(parameter, shareAt(event.clientY - box.top, LANE_PX));
     const place = points.findLastIndex((point) => point.at_s <= atS) + 1;
     keep([...points.slice(0, place), { at_s: atS, value, bend: 0 }, ...points.slice(place)]);
@@ -130,7 +132,11 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
               let next = points;
               followPointer(event, {
                 onMove: (pointer, dxPx, dyPx) => {
-                  const atS = toBeat(start + (dxPx / widthPx) * durationS, tempo, pointer.altKey);
+                  const atS = snapped(
+                    grid,
+                    start + (dxPx / widthPx) * durationS,
+                    pointer.altKey ? "free" : "beat",
+                  );
                   next = moved(index, atS, shareAt(yPx + dyPx, LANE_PX));
                   preview(next);
                 },
@@ -140,10 +146,16 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
             onKeyDown={(event) => {
               const along = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
               const up = { ArrowUp: 1, ArrowDown: -1, PageUp: 5, PageDown: -5 }[event.key];
-              const beat = tempo ? beatS(tempo) : 0.5;
               const share = toShare(parameter, point.value);
               const step = parameter.kind === "switch" ? 1 : event.shiftKey ? FINE / 5 : FINE;
-              if (along) keep(moved(index, point.at_s + along * (event.shiftKey ? 0.01 : beat), share));
+              if (along)
+                keep(
+                  moved(
+                    index,
+                    event.shiftKey ? point.at_s + 0.01 * along : stepped(grid, point.at_s, "beat", along),
+                    share,
+                  ),
+                );
               else if (up) keep(moved(index, point.at_s, share + up * step));
               else if (event.key === "Delete" || event.key === "Backspace") without(index);
               else if (event.key === "Enter") void type(index);

@@ -1,8 +1,10 @@
 import type { Move, Parameter } from "../../api/types";
 import type { Colors } from "../../canvas/colors";
+import { barLines, barsApart, type BeatGrid } from "../../lib/beatGrid";
 import { toShare, valueAt } from "../../lib/moves";
 
 const LANE_MARGIN_PX = 10;
+const LEAST_LINE_PX = 24;
 
 /** How far from the top a value is drawn in a lane. */
 export function yOf(parameter: Parameter, value: Move["points"][number]["value"], heightPx: number): number {
@@ -20,15 +22,13 @@ export function paintLane(
   widthPx: number,
   heightPx: number,
   colors: Colors,
-  lane: { points: Move["points"]; parameter: Parameter; durationS: number; on: boolean; barS: number },
+  lane: { points: Move["points"]; parameter: Parameter; durationS: number; on: boolean; grid: BeatGrid },
 ): void {
-  const { points, parameter, durationS, on, barS } = lane;
-  if (barS) {
-    context.fillStyle = colors.rule;
-    const step = barS * Math.max(1, Math.ceil((6 * durationS) / barS / widthPx)) * 4;
-    for (let atS = 0; atS < durationS; atS += step)
-      context.fillRect((atS / durationS) * widthPx, 0, 1, heightPx);
-  }
+  const { points, parameter, durationS, on, grid } = lane;
+  context.fillStyle = colors.rule;
+  const pxPerS = widthPx / durationS;
+  for (const [, atS] of barLines(grid, 0, durationS, barsApart(grid, pxPerS, LEAST_LINE_PX)))
+    context.fillRect(atS * pxPerS, 0, 1, heightPx);
   const curve = new Path2D();
   for (let x = 0; x <= widthPx; x += 1) {
     const y = yOf(parameter, valueAt(points, parameter, (x / widthPx) * durationS), heightPx);

@@ -7,9 +7,9 @@ import { useOpen } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { useNudge } from "../../controls/useNudge";
+import { snapped, stepped } from "../../lib/beatGrid";
 import { followPointer } from "../../controls/followPointer";
 import { formatTime } from "../../lib/format";
-import { beatS, toBeat } from "./time";
 
 const BINS_PER_S = 20;
 const HANDLE_PX = 6;
@@ -39,10 +39,9 @@ export function clipLengthS(clip: Clip, media: Media | undefined): number {
 
 /** A stretch of a file on the time line: drag it to move, its ends to trim, its corners to fade; Alt is off the grid. */
 export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen, onChoose }: ClipBoxProps) {
-  const { state, live, edit } = useOpen();
+  const { state, live, edit, grid } = useOpen();
   const [moved, setMoved] = useState<Moved | null>(null);
   const { data: peaks } = useWaveform(state.id, clip.media);
-  const tempo = state.document.tempo[0];
   const keptS = clipLengthS(clip, media);
   const pxPerS = widthPx / durationS;
   const action = (values: Moved) => ({
@@ -114,7 +113,7 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
   };
 
   const trimStart = (byS: number, free: boolean): Moved => {
-    const start = toBeat(clip.start_s + byS, tempo, free);
+    const start = snapped(grid, clip.start_s + byS, free ? "free" : "beat");
     const by = Math.min(
       Math.max(start - clip.start_s, -clip.start_s, clip.reversed ? -Infinity : -clip.offset_s),
       keptS - SHORTEST_S,
@@ -123,17 +122,16 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
     return clip.reversed ? shorter : { ...shorter, offset_s: clip.offset_s + by };
   };
   const trimEnd = (byS: number, free: boolean): Moved => {
-    const end = toBeat(clip.start_s + keptS + byS, tempo, free);
+    const end = snapped(grid, clip.start_s + keptS + byS, free ? "free" : "beat");
     const most = Math.max(SHORTEST_S, (media?.duration_s ?? keptS) - clip.offset_s);
     return { length_s: Math.min(most, Math.max(SHORTEST_S, end - clip.start_s)) };
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const steps = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
-    if (!steps || !tempo) return;
+    if (!steps) return;
     event.preventDefault();
     event.stopPropagation();
-    const by = steps * (event.altKey ? 0.01 : beatS(tempo));
-    nudge((from) => Math.max(0, from + by));
+    nudge((from) => (event.altKey ? Math.max(0, from + 0.01 * steps) : stepped(grid, from, "beat", steps)));
   };
   const name = `${strip.name}: clip ${index + 1}`;
   return (
@@ -158,7 +156,9 @@ export function ClipBox({ strip, clip, index, media, durationS, widthPx, chosen,
         width: `${Math.max(3, lengthS * pxPerS)}px`,
         borderLeft: `3px solid ${strip.color}`,
       }}
-      onPointerDown={drag((byS, free) => ({ start_s: toBeat(clip.start_s + byS, tempo, free) }))}
+      onPointerDown={drag((byS, free) => ({
+        start_s: snapped(grid, clip.start_s + byS, free ? "free" : "beat"),
+      }))}
       onClick={(event) => {
         event.stopPropagation();
         onChoose();

@@ -5,32 +5,28 @@ import { useOpen } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { useSliding } from "../../lib/animation";
-import { barS } from "../../lib/music";
+import { barLines, barsApart } from "../../lib/beatGrid";
 import { COLUMNS, NAME_PX } from "./sizes";
 
 const LEAST_PX = 46;
 
 /** Bars over the clips, with the playhead. */
 export function Ruler({ durationS, lanePx }: { durationS: number; lanePx: number }) {
-  const { state, live } = useOpen();
-  const tempo = state.document.tempo[0];
+  const { grid, live } = useOpen();
   const { ref } = useCanvas(
     useCallback(
       (context: CanvasRenderingContext2D, widthPx: number, heightPx: number, colors: Colors) => {
-        if (!tempo) return;
-        const bar = barS(tempo);
-        const pxPerBar = (bar / durationS) * widthPx;
-        const every = 2 ** Math.max(0, Math.ceil(Math.log2(LEAST_PX / pxPerBar)));
+        const pxPerS = widthPx / durationS;
         context.font = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
-        for (let index = 0; index * bar < durationS; index += every) {
-          const x = index * pxPerBar;
+        for (const [bar, atS] of barLines(grid, 0, durationS, barsApart(grid, pxPerS, LEAST_PX))) {
+          const x = atS * pxPerS;
           context.fillStyle = colors.rule;
           context.fillRect(x, 0, 1, heightPx);
           context.fillStyle = colors.quiet;
-          context.fillText(String(index + 1), x + 3, 13);
+          context.fillText(String(bar), x + 3, 13);
         }
       },
-      [tempo, durationS],
+      [grid, durationS],
     ),
     false,
   );

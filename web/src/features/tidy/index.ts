@@ -1,2 +1,1 @@
 export { Tidy } from "./Tidy";
-export { beatS, toBeat } from "./time";

@@ -3,7 +3,6 @@ import { describe, expect, test } from "vitest";
 import type { Folder, Strip } from "../../api/types";
 import type { LevelItem } from "../level";
 import { landingAction, landingAt } from "./dragging";
-import { beatS, toBeat } from "./time";
 
 const item = (fields: Partial<LevelItem>): LevelItem => ({
   key: "k",
@@ -38,16 +37,5 @@ describe("where something dragged lands", () => {
       where: "into",
       folder: "drums",
     });
-  });
-});
-
-describe("the grid", () => {
-  const tempo = { bpm: 96, beat: "1/4.", metre: "6/8" };
-  test("counts the metre's beats", () => expect(beatS(tempo)).toBeCloseTo(1.25 / 6, 10));
-  test("times go to the nearest beat unless they are free, and never before the song", () => {
-    expect(toBeat(1.3, tempo, false)).toBeCloseTo(1.25, 10);
-    expect(toBeat(1.3, tempo, true)).toBe(1.3);
-    expect(toBeat(-3, tempo, false)).toBe(0);
-    expect(toBeat(1.3, undefined, false)).toBe(1.3);
   });
 });

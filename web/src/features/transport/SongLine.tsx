@@ -7,20 +7,21 @@ import { useCanvas } from "../../canvas/useCanvas";
 import { followPointer } from "../../controls/followPointer";
 import { useSliding } from "../../lib/animation";
 import { formatTime } from "../../lib/format";
-import { barS, songLengthS } from "../../lib/music";
+import { snapped, stepped } from "../../lib/beatGrid";
+import { songLengthS } from "../../lib/music";
 import { useWidth } from "../../lib/useWidth";
+import { SectionMarks } from "../beat";
 import { paintSong } from "./drawSong";
 import { Flags } from "./Flags";
 
 /** The whole song: sections, the mix's wave and short-term loudness, loop, playhead. Click to go, double-click to play, drag to loop. */
 export function SongLine() {
-  const { live, state } = useOpen();
+  const { live, state, grid } = useOpen();
   const transport = useTransport();
   const following = useMeasured();
   const { measured, current, progress } = following;
   const area = useRef<HTMLDivElement>(null);
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
-  const tempo = state.document.tempo[0];
   const sections = state.document.sections;
   const durationS = songLengthS(transport.durationS, sections);
   const loopS = draggedS ?? transport.loopS;
@@ -33,9 +34,9 @@ export function SongLine() {
           sections,
           measured,
           loopS,
-          barS: tempo ? barS(tempo) : 0,
+          grid,
         }),
-      [durationS, sections, measured, loopS, tempo],
+      [durationS, sections, measured, loopS, grid],
     ),
     false,
   );
@@ -47,13 +48,9 @@ export function SongLine() {
     if (!box) return 0;
     return Math.min(1, Math.max(0, (clientX - box.left) / box.width)) * durationS;
   };
-  const snapped = (timeS: number): number => {
-    const bar = tempo ? barS(tempo) : 0;
-    return bar ? Math.round(timeS / bar) * bar : timeS;
-  };
   const stretch = (from: number, to: number): [number, number] => {
-    const [start, end] = [snapped(Math.min(from, to)), snapped(Math.max(from, to))];
-    return [start, Math.max(end, start + (tempo ? barS(tempo) : 0.1))];
+    const start = snapped(grid, Math.min(from, to), "bar");
+    return [start, Math.max(snapped(grid, Math.max(from, to), "bar"), stepped(grid, start, "bar", 1))];
   };
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
     const from = timeAt(event.clientX);
@@ -68,17 +65,10 @@ export function SongLine() {
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const bars = { ArrowRight: 1, ArrowLeft: -1, PageUp: 8, PageDown: -8 }[event.key];
-    if (!bars || !tempo) return;
+    if (!bars) return;
     event.preventDefault();
     event.stopPropagation();
-    live.seek(Math.min(durationS, Math.max(0, live.positionS() + bars * barS(tempo))));
-  };
-  /** Make a section the loop and go there, or stay. */
-  const loopSection = (name: string, stays: boolean) => {
-    const section = sections.find((item) => item.name === name);
-    if (!section) return;
-    live.loop([section.start_s, section.end_s]);
-    if (!stays) live.seek(section.start_s);
+    live.seek(Math.min(durationS, stepped(grid, live.positionS(), "bar", bars)));
   };
 
   return (
@@ -134,27 +124,7 @@ export function SongLine() {
           </chakra.div>
         </chakra.div>
         <Flags pxPerS={widthPx / durationS} />
-        {sections.map((section) => (
-          <chakra.button
-            key={section.name}
-            type="button"
-            position="absolute"
-            top="0"
-            height="20px"
-            paddingLeft="5px"
-            maxWidth={`${(100 * (section.end_s - section.start_s)) / durationS}%`}
-            overflow="hidden"
-            whiteSpace="nowrap"
-            style={{ left: `${(100 * section.start_s) / durationS}%` }}
-            title={`Loop ${section.name} and go there; Alt stays`}
-            cursor="pointer"
-            onPointerDown={(event) => event.stopPropagation()}
-            onDoubleClick={(event) => event.stopPropagation()}
-            onClick={(event) => loopSection(section.name, event.altKey)}
-          >
-            {section.name}
-          </chakra.button>
-        ))}
+        <SectionMarks durationS={durationS} widthPx={widthPx} />
       </chakra.div>
     </chakra.div>
   );

@@ -8,14 +8,15 @@ import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { useEachFrame } from "../../lib/animation";
 import { formatReading, formatTime } from "../../lib/format";
-import { barAndBeat, barS, noteSign } from "../../lib/music";
+import { barAndBeat, barRange } from "../../lib/beatGrid";
+import { noteSign } from "../../lib/music";
 import { useTheme } from "../../theme/useTheme";
 import { Monitor } from "./Monitor";
 
 /** Session, history, transport and loudness. */
 export function TopLine() {
   const open = useOpen();
-  const { state, live, step } = open;
+  const { state, live, step, grid } = open;
   const transport = useTransport();
   const connected = useConnected();
   const tempo = state.document.tempo[0];
@@ -122,9 +123,7 @@ export function TopLine() {
         cursor="pointer"
         onClick={() => live.loop(null)}
       >
-        {loop && tempo
-          ? `loop ${Math.floor(loop[0] / barS(tempo) + 0.01) + 1}–${Math.ceil(loop[1] / barS(tempo) - 0.01)}`
-          : "no loop"}
+        {loop ? `loop ${barRange(grid, loop)}` : "no loop"}
       </chakra.button>
       <Loudness />
       <chakra.div flex="1" />
@@ -192,11 +191,10 @@ function setText(element: Element | null | undefined, text: string) {
 }
 
 function Position() {
-  const { live, state } = useOpen();
-  const tempo = state.document.tempo[0];
+  const { live, grid } = useOpen();
   const ref = useTicker((element) => {
     const positionS = live.positionS();
-    if (tempo) setText(element.children[0], barAndBeat(positionS, tempo));
+    setText(element.children[0], barAndBeat(grid, positionS));
     setText(element.children[1], formatTime(positionS));
   });
   return (

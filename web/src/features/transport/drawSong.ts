@@ -1,13 +1,14 @@
 import type { Session } from "../../api/types";
 import type { Measured } from "../../app/measurement";
 import type { Colors } from "../../canvas/colors";
+import { barsAt, type BeatGrid } from "../../lib/beatGrid";
 
 type Song = {
   durationS: number;
   sections: Session["sections"];
   measured: Measured | null;
   loopS: [number, number] | null;
-  barS: number;
+  grid: BeatGrid;
 };
 
 const TOP_PX = 20;
@@ -38,15 +39,10 @@ export function paintSong(
   song.sections.forEach((section) => context.fillRect(x(section.start_s), 0, 1, heightPx));
   context.fillStyle = colors.quiet;
   context.font = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
-  if (song.barS) {
-    song.sections.forEach((section) => {
-      context.fillText(
-        String(Math.round(section.start_s / song.barS) + 1),
-        x(section.start_s) + 4,
-        heightPx - 3,
-      );
-    });
-  }
+  song.sections.forEach((section) => {
+    const bar = Math.round(barsAt(song.grid, section.start_s)) + 1;
+    context.fillText(String(bar), x(section.start_s) + 4, heightPx - 3);
+  });
   const overview = song.measured;
   if (!overview) return;
   const shown = overview.duration_s / song.durationS;

@@ -1,3 +1,2 @@
 export { SongLine } from "./SongLine";
 export { TopLine } from "./TopLine";
-export { TempoPanel } from "./TempoPanel";

@@ -1,0 +1,2 @@
+export { BeatPanel } from "./BeatPanel";
+export { SectionMarks } from "./SectionMarks";
