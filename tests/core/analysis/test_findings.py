@@ -132,6 +132,14 @@ def hum(level_dbfs: float) -> Bench:
     return one(steps((level_dbfs, 1.0), (-18.0, 1.0), frequency_hz=150.0))
 
 
+def fader_move(*points: tuple[float, float]) -> Bench:
+    bench = Bench(
+        moves=[{"target": "strips/bass/fader_db", "points": [{"at_s": at_s, "value": value} for at_s, value in points]}]
+    )
+    bench.track("bass", sine(440.0, -18.0, 2.0))
+    return bench
+
+
 CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
     "clips-inside": (lambda: clipping_inside(14.0), lambda: clipping_inside(11.0)),
     "clips-at-mix": (lambda: mix_at(0.4), lambda: mix_at(-0.2)),
@@ -157,6 +165,14 @@ CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
     "lost-in-mono": (lambda: sides(-0.3), lambda: sides(0.0)),
     "wide-lows": (lambda: lows(-3.0), lambda: lows(-9.0)),
     "dc": (lambda: offset(0.01), lambda: offset(0.002)),
+    "jumping-move": (
+        lambda: fader_move((0.0, -6.5), (1.0, -6.5), (1.0, 0.0)),
+        lambda: fader_move((0.0, -5.5), (1.0, -5.5), (1.0, 0.0)),
+    ),
+    "idle-move": (
+        lambda: fader_move((0.0, -3.0), (2.5, -3.0), (3.0, 0.0)),
+        lambda: fader_move((0.0, -3.0), (1.9, 0.0)),
+    ),
     "noise-before": (lambda: hum(-60.0), lambda: hum(-75.0)),
 }
 

@@ -820,6 +820,24 @@ export interface components {
             type: "add-lane";
         };
         /**
+         * AddNotes
+         * @description Write notes into a note track, a new one if there is none of this name; quantised, each begins on the nearest
+         *     such note value.
+         */
+        AddNotes: {
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: components["schemas"]["Note-Input"][];
+            /** Quantum */
+            quantum?: ("1/4" | "1/8" | "1/8T" | "1/16" | "1/16T" | "1/32") | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-notes";
+        };
+        /**
          * AddParallel
          * @description Split the signal into a clean lane and one from a rack.
          */
@@ -1506,7 +1524,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2222,7 +2240,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -2672,6 +2690,16 @@ export interface components {
             unit: string;
         };
         /**
+         * ParameterValue
+         * @description What a parameter is to be.
+         */
+        ParameterValue: {
+            /** Address */
+            address: string;
+            /** Value */
+            value: boolean | number | null;
+        };
+        /**
          * PasteProcessors
          * @description Put copies of processors into chains: from a clipboard, or from a preset whose name is ``title``.
          *
@@ -2923,6 +2951,19 @@ export interface components {
              * @enum {string}
              */
             type: "remove-moves";
+        };
+        /**
+         * RemoveNoteTrack
+         * @description Take a note track away.
+         */
+        RemoveNoteTrack: {
+            /** Track */
+            track: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-note-track";
         };
         /**
          * RemoveProcessor
@@ -3663,6 +3704,19 @@ export interface components {
             type: "set-parallel";
         };
         /**
+         * SetParameters
+         * @description Set parameters wherever they are.
+         */
+        SetParameters: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-parameters";
+            /** Values */
+            values: components["schemas"]["ParameterValue"][];
+        };
+        /**
          * SetProcessor
          * @description Set a processor's switch, key, or some of its parameters; what is left out stays.
          */
@@ -4130,7 +4184,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
             /** Title */
             title: string;
             /**

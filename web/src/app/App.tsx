@@ -3,9 +3,10 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
 
 import { queryClient } from "../api/queries";
+import { ControllerPage } from "../features/controller";
 import { SessionList } from "../features/session";
 import { system } from "../theme/system";
-import { currentSessionId, onNavigate } from "./location";
+import { currentSessionId, isController, onNavigate } from "./location";
 import { OpenSession } from "./SessionContext";
 import { Shell } from "./Shell";
 
@@ -14,7 +15,9 @@ export function App() {
   return (
     <ChakraProvider value={system}>
       <QueryClientProvider client={queryClient}>
-        {sessionId ? (
+        {isController() ? (
+          <ControllerPage />
+        ) : sessionId ? (
           <OpenSession key={sessionId} id={sessionId}>
             <Shell />
           </OpenSession>

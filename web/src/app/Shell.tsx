@@ -1,7 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useMemo } from "react";
 
-import { MovedContext } from "../controls/moved";
 import { ComingStation } from "../features/coming";
 import { FocusSheet, PresetList } from "../features/focus";
 import { Findings } from "../features/findings";
@@ -15,7 +13,7 @@ import { SongLine, TopLine } from "../features/transport";
 import { BeatPanel } from "../features/beat";
 import { useFollowMeasurement } from "./measurement";
 import { Notices } from "./Notices";
-import { useOpen } from "./SessionContext";
+import { OverTimeProvider } from "./OverTimeProvider";
 import { StationList } from "./StationList";
 import { useView } from "./store";
 import { useKeys } from "./useKeys";
@@ -25,10 +23,8 @@ export function Shell() {
   useKeys();
   useFollowMeasurement();
   const station = useView((view) => view.station);
-  const { moves } = useOpen().state.document;
-  const moved = useMemo(() => new Set(moves.filter((move) => move.on).map((move) => move.target)), [moves]);
   return (
-    <MovedContext.Provider value={moved}>
+    <OverTimeProvider>
       <DropZone>
         <chakra.div
           display="grid"
@@ -79,6 +75,6 @@ export function Shell() {
         <BeatPanel />
         <Notices />
       </DropZone>
-    </MovedContext.Provider>
+    </OverTimeProvider>
   );
 }

@@ -6,6 +6,7 @@ import { compareChain, switchSide, useComparison } from "./comparison";
 import { openSession } from "./location";
 import { drawOverTime } from "./moves";
 import { nameLoop } from "./sections";
+import { useRecording } from "./recording";
 import { moveFocus, selectAll } from "./selection";
 import type { useOpen } from "./SessionContext";
 import {
@@ -173,6 +174,14 @@ export function commandsOf(open: Open): Command[] {
     { name: "Undo", keys: "Ctrl+Z", run: () => open.step("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => open.step("redo") },
     { name: "Draw over the song, or show what moves", keys: "V", run: () => drawOrShow(open) },
+    {
+      name: "Record what is moved while the song plays",
+      keys: "A",
+      run: () => {
+        useView.setState({ movesOpen: true });
+        useRecording.setState(({ armed }) => ({ armed: !armed }));
+      },
+    },
     { name: "Beat and sections", keys: "T", run: () => useView.setState({ dialog: "tempo" }) },
     { name: "Name the loop as a section", run: () => void nameLoop(open) },
     { name: "Mute selected strips", keys: "M", run: () => toggleOnSelected(open, "mute") },

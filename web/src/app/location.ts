@@ -6,6 +6,11 @@ export function currentSessionId(): string {
   return /^\/session\/([\w-]+)/.exec(location.pathname)?.[1] ?? "";
 }
 
+/** Whether this page is the simulated controller. */
+export function isController(): boolean {
+  return location.pathname === "/controller";
+}
+
 export function onNavigate(listener: () => void): () => void {
   listeners.add(listener);
   return () => listeners.delete(listener);

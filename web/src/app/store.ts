@@ -1,11 +1,15 @@
 import { create } from "zustand";
 
+import type { Snap } from "../lib/beatGrid";
 import type { Stage } from "../live/frames";
 
 export const STATIONS = ["Tidy", "Level", "Route", "Duck", "Place", "Print"] as const;
 export type Station = (typeof STATIONS)[number];
 
 export const LEVEL_FACES = ["rows", "gain ladder"] as const;
+
+export const LANE_TOOLS = ["points", "freehand"] as const;
+export type LaneTool = (typeof LANE_TOOLS)[number];
 
 export type Notice = { id: number; tone: "error" | "done"; what: string; remedy: string };
 
@@ -33,6 +37,9 @@ type View = {
   foldedFolders: ReadonlySet<string>;
   /** Whether the drawer of moves is open. */
   movesOpen: boolean;
+  /** Whether a pointer in a lane moves points or draws freehand, and what times it keeps to. */
+  laneTool: LaneTool;
+  laneSnap: Snap;
   dialog:
     | "finder"
     | "keys"
@@ -61,6 +68,8 @@ export const useView = create<View>(() => ({
   levelFace: "rows",
   foldedFolders: new Set(),
   movesOpen: false,
+  laneTool: "points",
+  laneSnap: "beat",
   dialog: null,
   question: null,
   decision: null,

@@ -4,6 +4,7 @@ import type { KeyboardEvent } from "react";
 import { limitsOf } from "../api/parameters";
 import { faderLevel, faderShare, LOWEST_DB } from "../lib/faderScale";
 import { formatDb } from "../lib/format";
+import { useNumberOverTime, useTravel, type Value } from "./overTime";
 import { useDrag } from "./useDrag";
 import { useNudge } from "./useNudge";
 
@@ -18,6 +19,10 @@ type FaderProps = {
   focused: boolean;
 };
 
+function shareOf(level: Value): number {
+  return faderShare(typeof level === "boolean" ? 0 : level);
+}
+
 const HIGHEST_DB = limitsOf("strip", "fader_db").maximum;
 
 /** A horizontal fader: a block on a line, 0 dB in the same place on every row. */
@@ -31,13 +36,27 @@ export function Fader({
   widthPx,
   focused,
 }: FaderProps) {
-  const { nudged, nudge, settle } = useNudge({ value, onPreview, onCommit });
+  const overTime = useNumberOverTime({
+    address,
+    value,
+    minimum: LOWEST_DB,
+    maximum: HIGHEST_DB,
+    onPreview,
+    onCommit,
+    onCancel,
+  });
+  const travel = useTravel(address);
+  const { nudged, nudge, settle } = useNudge({
+    value: overTime.shown,
+    onPreview: overTime.onPreview,
+    onCommit: overTime.onCommit,
+  });
   const drag = useDrag({
     value: faderShare(nudged),
     moved: (start, dx, _dy, fine) => Math.min(1, Math.max(0, start + dx / (fine ? widthPx * 8 : widthPx))),
-    onPreview: (share) => onPreview(faderLevel(share)),
-    onCommit: (share) => onCommit(faderLevel(share)),
-    onCancel,
+    onPreview: (share) => overTime.onPreview(faderLevel(share)),
+    onCommit: (share) => overTime.onCommit(faderLevel(share)),
+    onCancel: overTime.onCancel,
   });
   const share = drag.dragged ?? faderShare(nudged);
   const onKeyDown = (event: KeyboardEvent) => {
@@ -67,11 +86,24 @@ export function Fader({
       cursor="ew-resize"
       touchAction="none"
       onPointerDown={drag.onPointerDown}
-      onDoubleClick={() => onCommit(0)}
+      onDoubleClick={() => overTime.onTyped(0)}
       onKeyDown={onKeyDown}
       onBlur={settle}
     >
       <chakra.div position="absolute" top="11px" left="0" right="0" height="2px" bg="rule" />
+      {travel && (
+        <chakra.div
+          position="absolute"
+          top="7px"
+          height="10px"
+          bg="focus"
+          opacity="0.25"
+          style={{
+            left: `${100 * shareOf(travel.low)}%`,
+            width: `${100 * (shareOf(travel.high) - shareOf(travel.low))}%`,
+          }}
+        />
+      )}
       <chakra.div
         position="absolute"
         top="11px"
@@ -85,7 +117,7 @@ export function Fader({
         width="6px"
         height="14px"
         borderRadius="1px"
-        bg={focused ? "focus" : "ink"}
+        bg={focused || travel ? "focus" : "ink"}
         style={{ left: `calc(${100 * share}% - 3px)` }}
       />
     </chakra.div>

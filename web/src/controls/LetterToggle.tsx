@@ -1,5 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
+import { useSwitchOverTime } from "./overTime";
+
 type LetterToggleProps = {
   letter: string;
   label: string;
@@ -7,10 +9,13 @@ type LetterToggleProps = {
   tone: "over" | "key" | "focus";
   onToggle: () => void;
   boxed?: boolean;
+  /** Of the parameter, so that it can be drawn over the song. */
+  address?: string;
 };
 
 /** One letter that is on or off: M, S, ø. */
-export function LetterToggle({ letter, label, on, tone, onToggle, boxed }: LetterToggleProps) {
+export function LetterToggle({ letter, label, tone, boxed, address, ...props }: LetterToggleProps) {
+  const { on, isMoving, onToggle } = useSwitchOverTime(address, props.on, props.onToggle);
   // Who speaks to the page says what is written on a button.
   const spoken = label.toLowerCase().includes(letter.toLowerCase()) ? label : `${label}: ${letter}`;
   return (
@@ -18,7 +23,8 @@ export function LetterToggle({ letter, label, on, tone, onToggle, boxed }: Lette
       type="button"
       aria-label={spoken}
       aria-pressed={on}
-      title={label}
+      title={isMoving ? `${label}: moves over the song` : label}
+      data-address={address}
       minWidth="20px"
       height={boxed ? "26px" : "target"}
       padding={boxed ? "0 7px" : "0"}
@@ -28,6 +34,8 @@ export function LetterToggle({ letter, label, on, tone, onToggle, boxed }: Lette
       bg={on ? tone : "transparent"}
       color={on ? "card" : "quiet"}
       fontWeight={on ? "700" : "400"}
+      fontStyle={isMoving ? "italic" : "normal"}
+      textDecoration={isMoving ? "underline wavy" : "none"}
       cursor="pointer"
       onClick={(event) => {
         event.stopPropagation();

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useRef, useState, type KeyboardEvent, type WheelEvent } from "react";
 
 import { parseNumber } from "../lib/format";
-import { useMoved } from "./moved";
+import { useNumberOverTime } from "./overTime";
 import { useDrag } from "./useDrag";
 import { useNudge } from "./useNudge";
 
@@ -32,7 +32,9 @@ export type ValueFieldProps = {
 
 /** A number that can be dragged, wheeled with Ctrl, stepped with arrow keys, or typed with or without its unit. */
 export function ValueField(props: ValueFieldProps) {
-  const { label, address, value, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
+  const { label, address, minimum, maximum, fallback, step, logarithmic, nullAt, format } = props;
+  const overTime = useNumberOverTime(props);
+  const isMoved = overTime.isMoving;
   const [typed, setTyped] = useState<string | null>(null);
   const done = useRef(false);
   const byKey = useRef(false);
@@ -40,7 +42,6 @@ export function ValueField(props: ValueFieldProps) {
     if (field && byKey.current) field.focus();
     if (field) byKey.current = false;
   };
-  const isMoved = useMoved(address);
   const asNumber = (given: number | null) => given ?? (nullAt === "top" ? maximum : minimum);
 
   const toValue = (wanted: number): number | null => {
@@ -61,16 +62,16 @@ export function ValueField(props: ValueFieldProps) {
   };
 
   const { nudged, nudge, settle } = useNudge({
-    value,
-    onPreview: props.onPreview,
-    onCommit: props.onCommit,
+    value: overTime.shown,
+    onPreview: overTime.onPreview,
+    onCommit: overTime.onCommit,
   });
   const drag = useDrag({
     value: asNumber(nudged),
     moved: (start, dx, dy, fine) => stepped(start, (dx - dy) / (logarithmic ? 1 : 4), fine),
-    onPreview: (wanted) => props.onPreview(toValue(wanted)),
-    onCommit: (wanted) => props.onCommit(toValue(wanted)),
-    onCancel: props.onCancel,
+    onPreview: (wanted) => overTime.onPreview(toValue(wanted)),
+    onCommit: (wanted) => overTime.onCommit(toValue(wanted)),
+    onCancel: overTime.onCancel,
   });
   const shown = drag.dragged === null ? nudged : toValue(drag.dragged);
 
@@ -101,8 +102,8 @@ export function ValueField(props: ValueFieldProps) {
     const wanted = typed === null ? null : parseNumber(typed);
     setTyped(null);
     if (!keep || wanted === null) return;
-    if (Number.isFinite(wanted)) props.onCommit(toValue(wanted));
-    else if (nullAt) props.onCommit(null);
+    if (Number.isFinite(wanted)) overTime.onTyped(toValue(wanted));
+    else if (nullAt) overTime.onTyped(null);
   };
 
   if (typed !== null) {
@@ -157,7 +158,7 @@ export function ValueField(props: ValueFieldProps) {
       userSelect="none"
       touchAction="none"
       onPointerDown={drag.onPointerDown}
-      onDoubleClick={() => props.onCommit(fallback)}
+      onDoubleClick={() => overTime.onTyped(fallback)}
       onKeyDown={onKeyDown}
       onWheel={onWheel}
       onBlur={settle}

@@ -14,6 +14,11 @@ export function bent(share: number, bend: number): number {
   return Math.abs(k) < 1e-9 ? share : Math.expm1(k * share) / Math.expm1(k);
 }
 
+/** A bend after one more push. */
+export function bentBy(bend: number, by: number): number {
+  return Math.round(100 * Math.min(1, Math.max(-1, bend + by))) / 100;
+}
+
 /** The value of a drawn curve at a time. */
 export function valueAt(points: Move["points"], parameter: Scale, atS: number): Value {
   const place = points.findLastIndex((point) => point.at_s <= atS);
@@ -85,4 +90,32 @@ export function showValue(parameter: Pick<Parameter, "unit" | "none">, value: Va
   if (parameter.unit === "dB") return `${formatDb(value)} dB`;
   if (parameter.unit === "Hz") return `${formatHz(value)} Hz`;
   return `${formatNumber(value, Math.abs(value) >= 100 ? 0 : 2)} ${parameter.unit}`.trim();
+}
+
+/** Between which values a curve moves. */
+export function rangeOf(points: Move["points"], parameter: Scale): { low: Value; high: Value } {
+  const height = (value: Value) =>
+    value === null ? (parameter.unit === "dB" ? -Infinity : Infinity) : Number(value);
+  const values = points.map((point) => point.value).sort((one, other) => height(one) - height(other));
+  return { low: values[0] ?? null, high: values.at(-1) ?? null };
+}
+
+/** "−6.0 … 0.0 dB": what a curve moves between, as people read it. */
+export function showRange(
+  parameter: Pick<Parameter, "unit" | "none" | "scale">,
+  points: Move["points"],
+): string {
+  const { low, high } = rangeOf(points, parameter);
+  const [from, to] = [showValue(parameter, low), showValue(parameter, high)];
+  if (from === to) return to;
+  return parameter.unit && from.endsWith(` ${parameter.unit}`)
+    ? `${from.slice(0, -parameter.unit.length - 1)} … ${to}`
+    : `${from} … ${to}`;
+}
+
+/** A curve with one more point; of a switch, from there on until its next point. */
+export function pointSetAt(points: Move["points"], atS: number, value: Value): Move["points"] {
+  const others = points.filter((point) => Math.abs(point.at_s - atS) > 1e-3);
+  const place = others.findLastIndex((point) => point.at_s <= atS) + 1;
+  return [...others.slice(0, place), { at_s: atS, value, bend: 0 }, ...others.slice(place)];
 }

@@ -4,13 +4,14 @@ gain      clipping inside and at the mix, true peaks, distance from the referenc
 routes    heard twice, sends that outlive their bus, nowhere, silent, muted triggers
 dynamics  compressors and keys that never or always work
 picture   lost in mono, wide lows, constant offset, noise before the first note
+moves     curves that do nothing, or jump
 copies    the same source twice, late or upside down; lanes that comb
 base      what a finding is, and what those who look for them are given
 """
 
 from collections.abc import Callable, Iterator
 
-from gemischt.core.analysis.findings import copies, dynamics, gain, picture, routes
+from gemischt.core.analysis.findings import copies, dynamics, gain, moves, picture, routes
 from gemischt.core.analysis.findings.base import Finding, Situation
 
 EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
@@ -31,6 +32,8 @@ EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
     picture.noise_before_the_first_note,
     picture.constant_offset,
     gain.far_from_reference,
+    moves.jumping_moves,
+    moves.idle_moves,
 )
 
 

@@ -9,6 +9,8 @@ groups     control groups
 chain      processors, their parameters and keys
 lanes      parallel blocks
 moves      what is drawn over the song
+notes      what pads and keys play
+parameters any parameter by its address
 song       tempo, sections, the song's name
 base       what every action is
 snapshots  taking back what a session once was
@@ -33,6 +35,8 @@ from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
 from gemischt.core.session.actions.level import SetStrips, StripSettings
 from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, RemoveMoves, ReshapeMoves, SetMoves
+from gemischt.core.session.actions.notes import AddNotes, RemoveNoteTrack
+from gemischt.core.session.actions.parameters import SetParameters
 from gemischt.core.session.actions.route import (
     AddSend,
     BusFromStrips,
@@ -100,7 +104,10 @@ SingleAction = Annotated[
     | DrawMoves
     | ReshapeMoves
     | CopyMoves
-    | RemoveMoves,
+    | RemoveMoves
+    | SetParameters
+    | AddNotes
+    | RemoveNoteTrack,
     Field(discriminator="type"),
 ]
 
@@ -169,6 +176,7 @@ __all__ = [
     "Action",
     "AddGroup",
     "AddLane",
+    "AddNotes",
     "AddParallel",
     "AddProcessor",
     "AddSection",
@@ -191,6 +199,7 @@ __all__ = [
     "RemoveGroup",
     "RemoveLane",
     "RemoveMoves",
+    "RemoveNoteTrack",
     "RemoveProcessor",
     "RemoveSection",
     "RemoveSends",
@@ -204,6 +213,7 @@ __all__ = [
     "SetMoves",
     "SetOutput",
     "SetParallel",
+    "SetParameters",
     "SetProcessor",
     "SetSection",
     "SetSends",

@@ -6,6 +6,7 @@ import type { LanePlace, Processor, ProcessorValues, Strip } from "../../api/typ
 import { compareWith } from "../../app/comparison";
 import { useActing } from "../../app/SessionContext";
 import { ActionMenu } from "../../controls/ActionMenu";
+import { useSwitchOverTime } from "../../controls/overTime";
 import { SignButton } from "../../controls/SignButton";
 import { AddToChain } from "./AddToChain";
 import { copyProcessors, savePreset } from "./chainCommands";
@@ -67,6 +68,8 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
       : (kinds?.find((kind) => kind.kind === processor.type)?.label ?? processor.type);
   const set = (values: ProcessorValues) =>
     void edit({ type: "set-processor", strip: strip.id, processor: processor.id, ...values });
+  const address = `strips/${strip.id}/chain/${processor.id}/on`;
+  const bypass = useSwitchOverTime(address, processor.on, () => set({ on: !processor.on }));
   const hearWithout = () =>
     compareWith({
       here: processor.on ? `with ${label}` : `without ${label}`,
@@ -85,7 +88,7 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
       borderColor="edge"
       borderRadius="small"
       bg="sheet"
-      opacity={processor.on ? 1 : 0.65}
+      opacity={bypass.on ? 1 : 0.65}
       onDragOver={(event: DragEvent) => dropping && event.preventDefault()}
       onDrop={onDrop}
     >
@@ -106,9 +109,10 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
           {label}
         </chakra.strong>
         <SignButton
-          label={processor.on ? `Bypass ${label}` : `Switch ${label} on`}
-          sign={processor.on ? "on" : "off"}
-          onClick={() => set({ on: !processor.on })}
+          label={bypass.on ? `Bypass ${label}` : `Switch ${label} on`}
+          sign={bypass.on ? "on" : "off"}
+          address={address}
+          onClick={bypass.onToggle}
         />
         <ActionMenu
           label={`More for ${label}`}

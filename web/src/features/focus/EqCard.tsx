@@ -108,6 +108,7 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
     band && (
       <ValueField
         label={`Band ${chosen + 1} ${name === "q" ? "Q" : name === "gain_db" ? "gain" : "frequency"}`}
+        address={`strips/${strip.id}/chain/${processor.id}/bands/${band.id}/${name}`}
         value={band[name]}
         {...limitsOf("eq_band", name)}
         step={step}

@@ -72,6 +72,7 @@ export function FocusSheet() {
           boxed
           letter="ø"
           label="Invert polarity"
+          address={`strips/${strip.id}/polarity_inverted`}
           tone="key"
           on={strip.polarity_inverted}
           onToggle={() => toggle("polarity_inverted")}
@@ -80,6 +81,7 @@ export function FocusSheet() {
           boxed
           letter="M"
           label="Mute the focused strip"
+          address={`strips/${strip.id}/mute`}
           tone="over"
           on={strip.mute}
           onToggle={() => toggle("mute")}

@@ -202,6 +202,7 @@ function LaneRow({ strip, block, lane, open, onOpen, set }: LaneRowProps) {
         <LetterToggle
           letter="M"
           label={`Mute lane ${lane.name}`}
+          address={`strips/${strip.id}/chain/${block.id}/lanes/${lane.id}/mute`}
           tone="over"
           on={lane.mute}
           onToggle={() => void edit(set({ mute: !lane.mute }))}

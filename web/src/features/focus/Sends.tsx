@@ -88,6 +88,7 @@ function SendRow({ strip, send, changes }: SendRowProps) {
       <LetterToggle
         letter={send.on ? "on" : "off"}
         label={`Send to ${goal}`}
+        address={`strips/${strip.id}/sends/${send.id}/on`}
         tone="focus"
         on={send.on}
         onToggle={() => void edit(changes({ on: !send.on }))}

@@ -106,6 +106,7 @@ function GroupRow({ group, faderPx }: { group: ControlGroup; faderPx: number }) 
       <LetterToggle
         letter="M"
         label={`Mute group ${group.name}`}
+        address={`control_groups/${group.id}/mute`}
         tone="over"
         on={group.mute}
         onToggle={() => void edit(set({ mute: !group.mute }))}

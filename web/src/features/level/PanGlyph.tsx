@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import type { KeyboardEvent } from "react";
 
 import type { Pan, Strip } from "../../api/types";
+import { useNumberOverTime } from "../../controls/overTime";
 import { useDrag } from "../../controls/useDrag";
 import { useNudge } from "../../controls/useNudge";
 
@@ -20,21 +21,35 @@ export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps
     ...strip.pan,
     position: Math.round(100 * Math.min(1, Math.max(-1, position))) / 100,
   });
-  const { nudged, nudge, settle } = useNudge({ value: strip.pan, onPreview, onCommit });
-  const drag = useDrag({
-    value: nudged.position,
-    moved: (start, dx, _dy, fine) => start + dx / (fine ? 200 : 30),
-    onPreview: (position) => onPreview(at(position)),
-    onCommit: (position) => onCommit(at(position)),
+  const address = `strips/${strip.id}/pan/position`;
+  const overTime = useNumberOverTime({
+    address,
+    value: strip.pan.position,
+    minimum: -1,
+    maximum: 1,
+    onPreview: (position) => onPreview(at(position ?? 0)),
+    onCommit: (position) => onCommit(at(position ?? 0)),
     onCancel,
   });
-  const position = drag.dragged === null ? nudged.position : at(drag.dragged).position;
+  const { nudged, nudge, settle } = useNudge({
+    value: overTime.shown ?? 0,
+    onPreview: overTime.onPreview,
+    onCommit: overTime.onCommit,
+  });
+  const drag = useDrag({
+    value: nudged,
+    moved: (start, dx, _dy, fine) => start + dx / (fine ? 200 : 30),
+    onPreview: (position) => overTime.onPreview(at(position).position),
+    onCommit: (position) => overTime.onCommit(at(position).position),
+    onCancel: overTime.onCancel,
+  });
+  const position = drag.dragged === null ? nudged : at(drag.dragged).position;
   const onKeyDown = (event: KeyboardEvent) => {
     const steps = { ArrowRight: 1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
     if (!steps) return;
     event.preventDefault();
     event.stopPropagation();
-    nudge((from) => at(from.position + steps * (event.shiftKey ? 0.01 : 0.05)));
+    nudge((from) => at(from + steps * (event.shiftKey ? 0.01 : 0.05)).position);
   };
   const share = Math.round(100 * Math.abs(position));
   const words = share === 0 ? "centre" : `${share} % ${position < 0 ? "left" : "right"}`;
@@ -43,6 +58,7 @@ export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps
       role="slider"
       tabIndex={0}
       aria-label={`${strip.name}: pan`}
+      data-address={address}
       aria-valuemin={-100}
       aria-valuemax={100}
       aria-valuenow={Math.round(100 * position)}
@@ -55,7 +71,7 @@ export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps
       cursor="ew-resize"
       touchAction="none"
       onPointerDown={drag.onPointerDown}
-      onDoubleClick={() => onCommit(at(0))}
+      onDoubleClick={() => overTime.onTyped(0)}
       onKeyDown={onKeyDown}
       onBlur={settle}
     >
@@ -64,6 +80,8 @@ export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps
       <chakra.div
         position="absolute"
         top="8px"
+        outline={overTime.isMoving ? "2px solid" : "none"}
+        outlineColor="focus"
         width="8px"
         height="8px"
         borderRadius="1px"

@@ -233,6 +233,7 @@ export const Row = memo(function Row(props: RowProps) {
         <LetterToggle
           letter="M"
           label={`Mute ${strip.name}`}
+          address={`strips/${strip.id}/mute`}
           tone="over"
           on={strip.mute}
           onToggle={() => void edit(set({ mute: !strip.mute }))}

@@ -1,43 +1,52 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
+import { useCallback, useEffect, useRef, useState, type MouseEvent, type PointerEvent } from "react";
 
 import type { Move, Movable, MovePoint, Wish } from "../../api/types";
-import { askName } from "../../app/store";
+import { useRecording } from "../../app/recording";
 import { useOpen } from "../../app/SessionContext";
+import { askName, useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
 import { followPointer } from "../../controls/followPointer";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { SignButton } from "../../controls/SignButton";
+import { snapped, stepped, type Snap } from "../../lib/beatGrid";
 import { parseNumber, formatTime } from "../../lib/format";
-import { fromShare, showValue, toShare, valueAt } from "../../lib/moves";
-import { snapped, stepped } from "../../lib/beatGrid";
-import { paintLane, shareAt, yOf } from "./drawLane";
+import { bentBy, fromShare, showRange, showValue, toShare, valueAt } from "../../lib/moves";
+import { paintLane, paintStroke, shareAt, yOf } from "./drawLane";
+import { LaneMenu } from "./LaneMenu";
+import { Point } from "./Point";
+import { withSample, type Sample } from "./freehand";
 
 const LANE_PX = 76;
 const SHOW_EVERY_MS = 100;
 const FINE = 0.01;
+const BEND_STEP = 0.1;
+const BEND_PX = 60;
 
-type LaneProps = { move: Move; movable: Movable; durationS: number; widthPx: number };
+type LaneProps = { move: Move; movable: Movable; movables: Movable[]; durationS: number; widthPx: number };
 
 /** One parameter over the song: its curve, its points, and what it is now. */
-export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
+export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps) {
   const { grid, live, edit } = useOpen();
+  const tool = useView((view) => view.laneTool);
+  const snap = useView((view) => view.laneSnap);
   const [drawn, setDrawn] = useState<MovePoint[] | null>(null);
+  const [stroke, setStroke] = useState<Sample[]>([]);
+  const recorded = useRecording((recording) => recording.strokes);
   const now = useRef<HTMLElement>(null);
   const { parameter, name } = movable;
   const points = drawn ?? move.points;
+  const pxPerS = widthPx / durationS;
 
   const { ref: canvas } = useCanvas(
     useCallback(
-      (context, width, height, colors) =>
-        paintLane(context, width, height, colors, {
-          points,
-          parameter,
-          durationS,
-          on: move.on,
-          grid,
-        }),
-      [points, parameter, durationS, move.on, grid],
+      (context, width, height, colors) => {
+        paintLane(context, width, height, colors, { points, parameter, durationS, on: move.on, grid });
+        const over = recorded.filter((item) => item.target === move.target).map((item) => item.points);
+        for (const samples of [stroke, ...over])
+          paintStroke(context, width, height, colors, { samples, parameter, durationS });
+      },
+      [points, parameter, durationS, move.on, move.target, grid, stroke, recorded],
     ),
     false,
   );
@@ -67,6 +76,7 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
     setDrawn(null);
     live.revert();
   };
+  const placed = (timeS: number, free: boolean): number => snapped(grid, timeS, free ? "free" : snap);
   /** A point put elsewhere stays between its neighbours. */
   const moved = (index: number, atS: number, share: number): MovePoint[] => {
     const before = move.points[index - 1]?.at_s ?? 0;
@@ -76,21 +86,27 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
       place === index ? { ...point, at_s, value: fromShare(parameter, share) } : point,
     );
   };
-  const add = (event: MouseEvent<HTMLElement>) => {
+  const place = (event: { clientX: number; clientY: number; currentTarget: HTMLElement }) => {
     const box = event.currentTarget.getBoundingClientRect();
-    const atS = snapped(
-      grid,
-      ((event.clientX - box.left) / box.width) * durationS,
-      event.altKey ? "free" : "beat",
-    );
-    const value = fromShare(parameter, shareAt(event.clientY - box.top, LANE_PX));
-    const place = points.findLastIndex((point) => point.at_s <= atS) + 1;
-    keep([...points.slice(0, place), { at_s: atS, value, bend: 0 }, ...points.slice(place)]);
+    return { atS: (event.clientX - box.left) / pxPerS, share: shareAt(event.clientY - box.top, LANE_PX) };
+  };
+  const add = (event: MouseEvent<HTMLElement>) => {
+    if (tool !== "points") return;
+    const { atS: wantedS, share } = place(event);
+    const atS = placed(wantedS, event.altKey);
+    const at = points.findLastIndex((point) => point.at_s <= atS) + 1;
+    keep([
+      ...points.slice(0, at),
+      { at_s: atS, value: fromShare(parameter, share), bend: 0 },
+      ...points.slice(at),
+    ]);
   };
   const without = (index: number) => {
-    if (points.length > 1) keep(points.filter((_, place) => place !== index));
+    if (points.length > 1) keep(points.filter((_, at) => at !== index));
     else void edit({ type: "remove-moves", targets: [move.target] });
   };
+  const bent = (index: number, by: number) =>
+    points.map((point, at) => (at === index ? { ...point, bend: bentBy(point.bend, by) } : point));
   const type = async (index: number) => {
     const point = points[index];
     if (!point || typeof point.value === "boolean") return;
@@ -98,7 +114,50 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
     const value = typed === null ? null : parseNumber(typed);
     if (value === null) return;
     const next = Number.isFinite(value) ? value : null;
-    keep(points.map((item, place) => (place === index ? { ...item, value: next } : item)));
+    keep(points.map((item, at) => (at === index ? { ...item, value: next } : item)));
+  };
+
+  /** Between two points the pointer bends the curve. */
+  const bend = (event: PointerEvent<HTMLElement>) => {
+    const { atS } = place(event);
+    const index = points.findLastIndex((point) => point.at_s <= atS);
+    const [begin, end] = [points[index], points[index + 1]];
+    if (!begin || !end || parameter.kind === "switch") return;
+    const rises = toShare(parameter, end.value) >= toShare(parameter, begin.value);
+    let next = points;
+    followPointer(event, {
+      onMove: (_, __, dyPx) => {
+        next = bent(index, (rises ? dyPx : -dyPx) / BEND_PX);
+        preview(next);
+      },
+      onEnd: (released) => (released ? keep(next) : revert()),
+    });
+  };
+  /** What the pointer draws takes the place of what was there. */
+  const draw = (event: PointerEvent<HTMLElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const at = (pointer: { clientX: number; clientY: number }): Sample => ({
+      at_s: Math.min(durationS, Math.max(0, (pointer.clientX - box.left) / pxPerS)),
+      value: fromShare(parameter, shareAt(pointer.clientY - box.top, LANE_PX)),
+    });
+    let samples = [at(event)];
+    const ends = (snapTo: Snap): Sample[] => atGrid(samples, (timeS) => snapped(grid, timeS, snapTo));
+    followPointer(event, {
+      onMove: (pointer) => {
+        samples = withSample(samples, at(pointer));
+        setStroke(samples);
+      },
+      onEnd: (released) => {
+        const points = ends(released?.altKey ? "free" : snap);
+        if (!released || points.length < 2) {
+          setStroke([]);
+          return;
+        }
+        void edit({ type: "draw-moves", strokes: [{ target: move.target, points }] }).then(() =>
+          setStroke([]),
+        );
+      },
+    });
   };
 
   return (
@@ -111,20 +170,29 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
       borderColor="rule"
     >
       <chakra.div
+        data-lane={move.target}
         position="absolute"
         left="72px"
         right="12px"
         height="100%"
-        title="Double-click for a point; Alt leaves the beat grid"
+        touchAction="none"
+        cursor={tool === "freehand" ? "crosshair" : "default"}
+        title={
+          tool === "freehand"
+            ? "Draw; what is drawn takes the place of what was there"
+            : "Double-click for a point, drag the curve to bend it; Alt leaves the grid"
+        }
         onDoubleClick={add}
+        onPointerDown={tool === "freehand" ? draw : bend}
       >
         <chakra.canvas ref={canvas} width="100%" height="100%" />
         {points.map((point, index) => (
           <Point
             key={index}
             label={`${name}, point ${index + 1} of ${points.length}: ${showValue(parameter, point.value)} at ${formatTime(point.at_s)}`}
-            leftPx={(point.at_s / durationS) * widthPx}
+            leftPx={point.at_s * pxPerS}
             topPx={yOf(parameter, point.value, LANE_PX)}
+            idle={tool === "freehand"}
             onPointerDown={(event) => {
               event.stopPropagation();
               const start = point.at_s;
@@ -132,11 +200,7 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
               let next = points;
               followPointer(event, {
                 onMove: (pointer, dxPx, dyPx) => {
-                  const atS = snapped(
-                    grid,
-                    start + (dxPx / widthPx) * durationS,
-                    pointer.altKey ? "free" : "beat",
-                  );
+                  const atS = dxPx === 0 ? start : placed(start + dxPx / pxPerS, pointer.altKey);
                   next = moved(index, atS, shareAt(yPx + dyPx, LANE_PX));
                   preview(next);
                 },
@@ -146,17 +210,16 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
             onKeyDown={(event) => {
               const along = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
               const up = { ArrowUp: 1, ArrowDown: -1, PageUp: 5, PageDown: -5 }[event.key];
+              const bending = { "[": -BEND_STEP, "]": BEND_STEP }[event.key];
               const share = toShare(parameter, point.value);
               const step = parameter.kind === "switch" ? 1 : event.shiftKey ? FINE / 5 : FINE;
-              if (along)
-                keep(
-                  moved(
-                    index,
-                    event.shiftKey ? point.at_s + 0.01 * along : stepped(grid, point.at_s, "beat", along),
-                    share,
-                  ),
-                );
-              else if (up) keep(moved(index, point.at_s, share + up * step));
+              if (along) {
+                const atS = event.shiftKey
+                  ? point.at_s + 0.01 * along
+                  : stepped(grid, point.at_s, "beat", along);
+                keep(moved(index, atS, share));
+              } else if (up) keep(moved(index, point.at_s, share + up * step));
+              else if (bending) keep(bent(index, bending));
               else if (event.key === "Delete" || event.key === "Backspace") without(index);
               else if (event.key === "Enter") void type(index);
               else return;
@@ -180,6 +243,9 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
           <strong>{name}</strong>{" "}
           <chakra.span ref={now} textStyle="number" color="focus" fontStyle="italic">
             {showValue(parameter, points[0]?.value ?? null)}
+          </chakra.span>{" "}
+          <chakra.span color="quiet" fontSize="small" textStyle="number">
+            moves {showRange(parameter, points)}
           </chakra.span>
         </chakra.span>
         <LetterToggle
@@ -189,6 +255,7 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
           on={move.on}
           onToggle={() => void edit(wish(points, !move.on))}
         />
+        <LaneMenu move={move} movable={movable} movables={movables} />
         <SignButton
           label={`Let ${name} rest`}
           onClick={() => void edit({ type: "remove-moves", targets: [move.target] })}
@@ -198,33 +265,12 @@ export function Lane({ move, movable, durationS, widthPx }: LaneProps) {
   );
 }
 
-type PointProps = {
-  label: string;
-  leftPx: number;
-  topPx: number;
-  onPointerDown: (event: React.PointerEvent<HTMLElement>) => void;
-  onKeyDown: (event: KeyboardEvent<HTMLElement>) => void;
-};
-
-function Point({ label, leftPx, topPx, onPointerDown, onKeyDown }: PointProps) {
-  return (
-    <chakra.button
-      type="button"
-      aria-label={label}
-      title={`${label}. Drag or arrow keys; Enter types, Delete takes it away`}
-      position="absolute"
-      width="target"
-      height="target"
-      display="grid"
-      placeItems="center"
-      cursor="move"
-      touchAction="none"
-      style={{ left: `${leftPx - 12}px`, top: `${topPx - 12}px` }}
-      onPointerDown={onPointerDown}
-      onDoubleClick={(event) => event.stopPropagation()}
-      onKeyDown={onKeyDown}
-    >
-      <chakra.span width="8px" height="8px" bg="card" border="1.5px solid" borderColor="focus" />
-    </chakra.button>
-  );
+/** A stroke whose ends lie on the grid; what is drawn between them stays where it was drawn. */
+function atGrid(samples: Sample[], toGrid: (timeS: number) => number): Sample[] {
+  const [first, last] = [samples[0], samples.at(-1)];
+  if (!first || !last || first === last) return samples;
+  const [from, to] = [toGrid(first.at_s), toGrid(last.at_s)];
+  if (to <= from) return samples;
+  const between = samples.filter((sample) => sample.at_s > from && sample.at_s < to);
+  return [{ ...first, at_s: from }, ...between, { ...last, at_s: to }];
 }

@@ -4,13 +4,24 @@ import { useRef } from "react";
 import { useMovables } from "../../api/queries";
 import { drawOverTime } from "../../app/moves";
 import { useOpen, useTransport } from "../../app/SessionContext";
-import { useView } from "../../app/store";
+import { LANE_TOOLS, useView } from "../../app/store";
 import { ActionMenu } from "../../controls/ActionMenu";
+import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
+import { Segments } from "../../controls/Segments";
 import { useSliding } from "../../lib/animation";
+import type { Snap } from "../../lib/beatGrid";
 import { songLengthS } from "../../lib/music";
 import { useWidth } from "../../lib/useWidth";
 import { Lane } from "./Lane";
+import { NoteLane } from "./NoteLane";
+import { RecordBar } from "./RecordBar";
+
+const SNAPS: { value: Snap; label: string }[] = [
+  { value: "bar", label: "snaps to bar" },
+  { value: "beat", label: "snaps to beat" },
+  { value: "free", label: "free" },
+];
 
 /** What moves over the song, on the song line's own time. */
 export function Moves() {
@@ -26,7 +37,9 @@ function Drawer() {
   const { data: movables } = useMovables(state.id, state.revision);
   const scale = useRef<HTMLDivElement>(null);
   const widthPx = useWidth(scale);
-  const { moves, sections } = state.document;
+  const { moves, sections, note_tracks: noteTracks } = state.document;
+  const tool = useView((view) => view.laneTool);
+  const snap = useView((view) => view.laneSnap);
   const durationS = songLengthS(transport.durationS, sections);
   const playhead = useSliding(() => Math.min(1, live.positionS() / durationS) * widthPx);
   const known = new Map((movables ?? []).map((item) => [item.address, item]));
@@ -59,6 +72,19 @@ function Drawer() {
           items={free.map((item) => ({ value: item.address, label: item.name.replace(`${name} `, "") }))}
           onSelect={(address) => drawOverTime(open, address)}
         />
+        <Segments
+          label="What the pointer does in a lane"
+          options={LANE_TOOLS}
+          value={tool}
+          onChange={(laneTool) => useView.setState({ laneTool })}
+        />
+        <Choice
+          label="Points keep to"
+          value={snap}
+          options={SNAPS}
+          onChange={(laneSnap) => useView.setState({ laneSnap })}
+        />
+        <RecordBar />
         <PlainButton height="target" onClick={() => useView.setState({ movesOpen: false })}>
           hide
         </PlainButton>
@@ -85,10 +111,20 @@ function Drawer() {
           const movable = known.get(move.target);
           return (
             movable && (
-              <Lane key={move.target} move={move} movable={movable} durationS={durationS} widthPx={widthPx} />
+              <Lane
+                key={move.target}
+                move={move}
+                movable={movable}
+                movables={movables ?? []}
+                durationS={durationS}
+                widthPx={widthPx}
+              />
             )
           );
         })}
+        {noteTracks.map((track) => (
+          <NoteLane key={track.id} track={track} durationS={durationS} />
+        ))}
       </chakra.div>
     </chakra.section>
   );

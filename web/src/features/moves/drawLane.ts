@@ -1,6 +1,7 @@
 import type { Move, Parameter } from "../../api/types";
 import type { Colors } from "../../canvas/colors";
 import { barLines, barsApart, type BeatGrid } from "../../lib/beatGrid";
+import type { Sample } from "./freehand";
 import { toShare, valueAt } from "../../lib/moves";
 
 const LANE_MARGIN_PX = 10;
@@ -14,6 +15,30 @@ export function yOf(parameter: Parameter, value: Move["points"][number]["value"]
 /** How high in a lane, 0 to 1 and beyond, so far from its top is. */
 export function shareAt(yPx: number, heightPx: number): number {
   return 1 - (yPx - LANE_MARGIN_PX) / (heightPx - 2 * LANE_MARGIN_PX);
+}
+
+type StrokeOverSong = { samples: readonly Sample[]; parameter: Parameter; durationS: number };
+
+/** What is being drawn or recorded, over what was there. */
+export function paintStroke(
+  context: CanvasRenderingContext2D,
+  widthPx: number,
+  heightPx: number,
+  colors: Colors,
+  { samples, parameter, durationS }: StrokeOverSong,
+): void {
+  const last = samples.at(-1);
+  if (!last) return;
+  const x = (atS: number) => (atS / durationS) * widthPx;
+  context.strokeStyle = colors.over;
+  context.lineWidth = 2;
+  context.beginPath();
+  for (const sample of samples) context.lineTo(x(sample.at_s), yOf(parameter, sample.value, heightPx));
+  context.stroke();
+  context.fillStyle = colors.over;
+  context.beginPath();
+  context.arc(x(last.at_s), yOf(parameter, last.value, heightPx), 3.5, 0, 2 * Math.PI);
+  context.fill();
 }
 
 /** A curve over the song, and what lies under it. */

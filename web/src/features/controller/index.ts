@@ -1,0 +1,1 @@
+export { ControllerPage } from "./ControllerPage";

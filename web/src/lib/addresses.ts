@@ -1,0 +1,60 @@
+import tables from "../api/parameters.gen.json";
+import type { Parameter, Processor, Session } from "../api/types";
+
+const TABLES = tables as unknown as Record<string, Record<string, Parameter> | undefined>;
+
+/** The parameter at an address, from the document and the server's tables; null if there is none. */
+export function parameterAt(document: Session, address: string): Parameter | null {
+  const [kind, owner, ...rest] = address.split("/");
+  const name = rest.at(-1) ?? "";
+  if (kind === "control_groups") return TABLES.control_group?.[name] ?? null;
+  const strip = document.strips.find((item) => item.id === owner);
+  if (!strip) return null;
+  const part = partOf(strip.chain, rest);
+  return part ? (TABLES[part]?.[name] ?? null) : null;
+}
+
+/** Which table a parameter of a strip stands in. */
+function partOf(
+  chain: Session["strips"][number]["chain"],
+  [field, id, inner, innerId]: string[],
+): string | null {
+  if (field === "sends") return "send";
+  if (field === "pan") return "pan";
+  if (field !== "chain") return "strip";
+  const processor = walk(chain).find((item) => item.id === id);
+  if (!processor) return null;
+  if (inner === "bands" && innerId !== undefined) return "eq_band";
+  if (inner === "lanes" && innerId !== undefined) return "lane";
+  // What every processor has stands in the table of one of them.
+  return inner === "on" ? "parallel" : processor.type;
+}
+
+function walk(chain: readonly Processor[]): Processor[] {
+  return chain.flatMap((processor): Processor[] =>
+    processor.type === "parallel"
+      ? [processor, ...processor.lanes.flatMap((lane) => walk(lane.chain as Processor[]))]
+      : [processor],
+  );
+}
+
+/** The value at an address in the document; null if there is none. */
+export function valueIn(document: Session, address: string): unknown {
+  const [kind, owner, ...rest] = address.split("/");
+  const holders: readonly { id: string }[] = kind === "strips" ? document.strips : document.control_groups;
+  let part: unknown = holders.find((item) => item.id === owner);
+  while (rest.length && part && typeof part === "object") part = inner(part as Fields, rest);
+  return part ?? null;
+}
+
+type Fields = Record<string, unknown>;
+
+/** One step of the way inwards: a field, a processor's parameter, or a part by its id. */
+function inner(part: Fields, rest: string[]): unknown {
+  const field = rest.shift() ?? "";
+  const found = field in part ? part[field] : (part.params as Fields | undefined)?.[field];
+  if (!Array.isArray(found)) return found;
+  const id = rest.shift();
+  const parts = field === "chain" ? walk(found as Processor[]) : (found as { id: string }[]);
+  return parts.find((item) => item.id === id);
+}
