@@ -93,6 +93,7 @@ def create_app(settings: Settings) -> FastAPI:
         index = settings.web_folder / "index.html"
 
         @app.get("/", include_in_schema=False)
+        @app.get("/controller", include_in_schema=False)
         @app.get("/session/{session_id}", include_in_schema=False)
         def page(session_id: str = "") -> FileResponse:
             return FileResponse(index, headers={"Cache-Control": "no-cache"})

@@ -158,11 +158,11 @@ class BrowserCase(unittest.TestCase):
         self.folder = Path(holder.name)
         self.server = self.make_server()
         self.problems: list[str] = []
-        self.page: Page = shared_browser().new_page(viewport=VIEWPORT)  # type: ignore[arg-type]
+        self.page: Page = shared_browser().new_context(viewport=VIEWPORT).new_page()  # type: ignore[arg-type]
         self.page.set_default_timeout(15000)
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.page.on("console", self._note)
-        self.addCleanup(self.page.close)
+        self.addCleanup(self.page.context.close)
 
     def _note(self, message: ConsoleMessage) -> None:
         if message.type == "error":

@@ -19,7 +19,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, Parameter, table_of
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
-from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.document import Send, Session, Strip
 from gemischt.core.session.edits import replace_processor
 
 Part = Any
@@ -68,18 +68,23 @@ def read(session: Session, address: str) -> Addressed:
 
 
 def name_of(session: Session, address: str) -> str:
-    """A parameter for people, from the outside in: "Lead voice Compressor threshold".
+    """A parameter for people, from the outside in: "Lead voice Compressor threshold", "Lead voice send to Hall".
 
     Raises:
         InvalidAction: there is no such parameter.
     """
     label = read(session, address).parameter.label
     *way, _ = address.split("/")
-    names = [name for place in _places(session, way) if (name := _name_of_part(place.part))]
+    parts = [place.part for place in _places(session, way)]
+    names = [name for part in parts if (name := _name_of_part(session, part))]
+    if isinstance(parts[-1], Send) and address.endswith("/level_db"):
+        return " ".join(names)
     return " ".join((*names, label if label == "Q" else label[:1].lower() + label[1:]))
 
 
-def _name_of_part(part: Part) -> str:
+def _name_of_part(session: Session, part: Part) -> str:
+    if isinstance(part, Send):
+        return f"send to {session.strip(part.to).name}"
     if name := getattr(part, "name", None):
         return str(name)
     return label_of(part.type) if hasattr(part, "params") else ""

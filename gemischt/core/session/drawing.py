@@ -21,7 +21,7 @@ Points = tuple[MovePoint, ...]
 THIN_DB = 0.1
 THIN_OCTAVES = 1.0 / 24.0
 THIN_SHARE = 1.0 / 500.0
-THIN_S = 0.001
+THIN_DECIMALS = 3
 """How far a thinned stroke may stray from what was drawn: of levels, of frequencies and times, of a range; and its
 grain in time."""
 _SILENT_PARTS = 64
@@ -73,7 +73,8 @@ def stretch_of(curve: Curve, from_s: float, to_s: float) -> Points:
 def replaced(curve: Curve, stroke: Points, *, return_s: float = 0.0) -> Points:
     """The curve with a stroke in the place of what lay there; so long behind it the old curve is reached again."""
     before = until_time(curve, stroke[0].at_s)
-    behind = from_time(curve, stroke[-1].at_s + return_s)
+    end_s = stroke[-1].at_s
+    behind = from_time(curve, round(end_s + return_s, THIN_DECIMALS) if return_s else end_s)
     return _joined(before, stroke, behind)
 
 
@@ -83,7 +84,7 @@ def thinned(points: Points, parameter: Parameter) -> Points:
     Ramer 1972, Douglas and Peucker 1973, with the distance taken along the value.
     """
     grained = uncrowded(
-        [_point(round(point.at_s / THIN_S) * THIN_S, _grained(parameter, point.value)) for point in points]
+        [_point(round(point.at_s, THIN_DECIMALS), _grained(parameter, point.value)) for point in points]
     )
     if parameter.kind == "switch":
         changes = [

@@ -5,7 +5,7 @@ import { OverTimeContext, type MovingCurve, type OverTime, type Value } from "..
 import { parameterAt } from "../lib/addresses";
 import { pointSetAt, rangeOf, showValue, valueAt } from "../lib/moves";
 import { useController } from "./controller";
-import { Recorder } from "./recording";
+import { Recorder, recordedNow } from "./recording";
 import { useActing, useOpen } from "./SessionContext";
 import { askWhich } from "./store";
 
@@ -23,7 +23,7 @@ export function OverTimeProvider({ children }: { children: ReactNode }) {
     for (const move of moves) {
       const parameter = parameterAt(acting.now().document, move.target);
       if (!move.on || !parameter) continue;
-      const now = () => valueAt(move.points, parameter, acting.live.positionS());
+      const now = () => recordedNow(move.target) ?? valueAt(move.points, parameter, acting.live.positionS());
       found.set(move.target, { now, ...rangeOf(move.points, parameter) });
     }
     return found;

@@ -6,6 +6,7 @@ import { compareChain, switchSide, useComparison } from "./comparison";
 import { openSession } from "./location";
 import { drawOverTime } from "./moves";
 import { nameLoop } from "./sections";
+import { strikeByKey } from "./controller";
 import { useRecording } from "./recording";
 import { moveFocus, selectAll } from "./selection";
 import type { useOpen } from "./SessionContext";
@@ -182,6 +183,7 @@ export function commandsOf(open: Open): Command[] {
         useRecording.setState(({ armed }) => ({ armed: !armed }));
       },
     },
+    { name: "Strike a pad: a note while recording", keys: ".", run: () => strikeByKey() },
     { name: "Beat and sections", keys: "T", run: () => useView.setState({ dialog: "tempo" }) },
     { name: "Name the loop as a section", run: () => void nameLoop(open) },
     { name: "Mute selected strips", keys: "M", run: () => toggleOnSelected(open, "mute") },

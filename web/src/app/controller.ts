@@ -4,7 +4,7 @@ import { create } from "zustand";
 import { fetchMovables } from "../api/queries";
 import type { MovingCurve } from "../controls/overTime";
 import { parameterAt, valueIn } from "../lib/addresses";
-import { CONTROLLER_CHANNEL, readMidi, type Touch } from "../lib/midi";
+import { CONTROLLER_CHANNEL, padMessage, readMidi, type Touch } from "../lib/midi";
 import { fromShare } from "../lib/moves";
 import type { Recorder } from "./recording";
 import { useActing } from "./SessionContext";
@@ -80,6 +80,12 @@ export async function listenToDevices(): Promise<void> {
   }
 }
 
+/** A key strikes the first pad. */
+export function strikeByKey(): void {
+  listeners.forEach((listener) => listener(padMessage(0, KEY_STRIKES)));
+}
+
+const KEY_STRIKES = 0.8;
 const listeners = new Set<(bytes: number[]) => void>();
 
 /** Controllers, plugged in or simulated, lead the parameters they were bound to; their pads play notes. */

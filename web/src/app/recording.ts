@@ -26,6 +26,12 @@ export const useRecording = create<Recording>(() => ({
   quantum: null,
 }));
 
+/** What a control that is being recorded is held at; undefined if it is not. */
+export function recordedNow(target: string): Value | undefined {
+  const { strokes } = useRecording.getState();
+  return strokes.find((stroke) => stroke.open && stroke.target === target)?.points.at(-1)?.value;
+}
+
 const FOLLOW_MS = 40;
 const PREVIEW_MS = 80;
 /** So far ahead a control that is held is heard. */
@@ -112,7 +118,7 @@ export class Recorder {
     if (notes.length) actions.push({ type: "add-notes", name: NOTES_NAME, notes: [...notes], quantum });
     const [first, ...more] = actions;
     if (!first) return;
-    const title = `Recorded: ${strokes.length} strokes, ${notes.length} notes`;
+    const title = `Recorded: ${counted(strokes.length, "stroke")}, ${counted(notes.length, "note")}`;
     void this.acting.edit(more.length ? { type: "together", title, actions } : first);
   }
 
@@ -176,6 +182,11 @@ export class Recorder {
       return_s: RETURN_S,
     });
   }
+}
+
+/** "3 notes" */
+export function counted(count: number, thing: string): string {
+  return `${count} ${thing}${count === 1 ? "" : "s"}`;
 }
 
 function withPoint(points: Point[], point: Point): Point[] {

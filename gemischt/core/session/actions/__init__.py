@@ -159,11 +159,18 @@ def apply_action(session: Session, action: Action) -> Session:
     return edited
 
 
+_OF_MOVES = (SetMoves, DrawMoves, ReshapeMoves, CopyMoves, RemoveMoves, SetTempo, TakeMidi, Together)
+
+
 def name_of_edit(action: Action, before: Session, after: Session) -> str:
-    """An edit by its name, and which moves go with what it deletes."""
+    """An edit by its name, and what it does to moves by the way: those of what it deletes go, those of what it sets are
+    shifted."""
     name = action.describe(before)
-    if isinstance(action, RemoveMoves):
+    if isinstance(action, _OF_MOVES):
         return name
+    drawn = {move.target: move.points for move in before.moves}
+    if action.shifts_moves and any(drawn.get(move.target, move.points) != move.points for move in after.moves):
+        name = f"{name}, its curve shifted"
     left = {move.target for move in after.moves}
     lost = [name_of(before, move.target) for move in before.moves if move.target not in left]
     if not lost:

@@ -6,6 +6,7 @@ import type { Strip } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { REFERENCE_DB, SCALE_HIGH_DB, SCALE_LOW_DB } from "../../canvas/scale";
 import { useCanvas } from "../../canvas/useCanvas";
+import { useTravel } from "../../controls/overTime";
 import { ValueField } from "../../controls/ValueField";
 import { formatDb, formatNumber, formatReading } from "../../lib/format";
 import { wideLayout } from "../../lib/layouts";
@@ -171,12 +172,26 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
       <Rung name="Pre-fader" strong />
       <Rung
         name={strip.mute ? "Fader, muted" : wideLayout(strip) ? "Fader" : "Fader, pan"}
-        change={<chakra.span color="quiet">{formatDb(strip.fader_db)}</chakra.span>}
+        change={<FaderChange strip={strip} />}
       />
       <Sends strip={strip} />
       {output && output.id !== mix?.id && <Rung name={`${output.name}, in`} />}
       {strip.kind !== "mix" && <Rung name="Mix, out" strong />}
     </chakra.div>
+  );
+}
+
+/** What the fader is at, or between what it moves. */
+function FaderChange({ strip }: { strip: Strip }) {
+  const travel = useTravel(`strips/${strip.id}/fader_db`);
+  if (!travel) return <chakra.span color="quiet">{formatDb(strip.fader_db)}</chakra.span>;
+  const [low, high] = [travel.low, travel.high].map((level) =>
+    formatDb(typeof level === "number" ? level : null),
+  );
+  return (
+    <chakra.span color="focus" fontStyle="italic" textStyle="number" title="Moves over the song">
+      {low} … {high}
+    </chakra.span>
   );
 }
 

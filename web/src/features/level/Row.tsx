@@ -12,6 +12,7 @@ import { Choice } from "../../controls/Choice";
 import { Fader } from "../../controls/Fader";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { LevelField } from "../../controls/LevelField";
+import { MovesMark } from "../../controls/MovesMark";
 import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
 import { wideLayout } from "../../lib/layouts";
@@ -159,6 +160,11 @@ export const Row = memo(function Row(props: RowProps) {
             </chakra.span>
           )}
         </chakra.button>
+        <MovesMark
+          name={strip.name}
+          prefix={`strips/${strip.id}/`}
+          onOpen={() => useView.setState({ movesOpen: true })}
+        />
       </chakra.span>
       <chakra.span role="cell" textAlign="right" paddingRight="8px">
         <ValueField

@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState, type MouseEvent, type PointerEvent } from "react";
 
 import type { Move, Movable, MovePoint, Wish } from "../../api/types";
-import { useRecording } from "../../app/recording";
+import { recordedNow, useRecording } from "../../app/recording";
 import { useOpen } from "../../app/SessionContext";
 import { askName, useView } from "../../app/store";
 import { useCanvas } from "../../canvas/useCanvas";
@@ -52,13 +52,14 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
   );
   useEffect(() => {
     const write = () => {
-      const text = showValue(parameter, valueAt(points, parameter, live.positionS()));
+      const value = recordedNow(move.target) ?? valueAt(points, parameter, live.positionS());
+      const text = showValue(parameter, value);
       if (now.current && now.current.textContent !== text) now.current.textContent = text;
     };
     write();
     const timer = setInterval(write, SHOW_EVERY_MS);
     return () => clearInterval(timer);
-  }, [live, parameter, points]);
+  }, [live, parameter, points, move.target]);
 
   const wish = (next: MovePoint[], on = move.on): Wish => ({
     type: "set-moves",

@@ -2,6 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback } from "react";
 
 import type { Session } from "../../api/types";
+import { counted } from "../../app/recording";
 import { useOpen } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { SignButton } from "../../controls/SignButton";
@@ -40,12 +41,18 @@ export function NoteLane({ track, durationS }: NoteLaneProps) {
       <chakra.div position="absolute" left="72px" right="12px" height="100%">
         <chakra.canvas ref={canvas} width="100%" height="100%" />
       </chakra.div>
-      <chakra.div position="absolute" left="12px" top="2px" display="flex" alignItems="center" gap="6px">
+      <chakra.div
+        position="absolute"
+        left="12px"
+        top="2px"
+        display="flex"
+        alignItems="center"
+        gap="6px"
+        bg="card"
+      >
         <chakra.span bg="card" paddingRight="4px">
           <strong>{track.name}</strong>{" "}
-          <chakra.span color="quiet">
-            {track.notes.length} note{track.notes.length === 1 ? "" : "s"}
-          </chakra.span>
+          <chakra.span color="quiet">{counted(track.notes.length, "note")}</chakra.span>
         </chakra.span>
         <SignButton
           label={`No notes ${track.name}`}

@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { forgetBindings, listenToDevices, useControllerState } from "../../app/controller";
-import { useRecording, type Quantum } from "../../app/recording";
+import { counted, useRecording, type Quantum } from "../../app/recording";
 import { ActionMenu } from "../../controls/ActionMenu";
 import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
@@ -26,7 +26,7 @@ export function RecordBar() {
   return (
     <chakra.div display="flex" gap="8px" alignItems="center">
       <chakra.span color="quiet" fontSize="small" role="status">
-        {strokes || notes ? `${strokes} strokes, ${notes} notes` : ""}
+        {strokes || notes ? `${counted(strokes, "stroke")}, ${counted(notes, "note")}` : ""}
         {learning ? (touched === null ? "touch a control here" : "now move a fader") : ""}
       </chakra.span>
       <Choice
