@@ -1,7 +1,7 @@
 """Every check: formatting, lint, types, import directions, generated files, and the tests. Run by `make test`.
 
-The tests of the core, all others, and the checks of the code run two at a time; the tests in the browser, which listen
-to playback, begin when all of those are done. ``check.py SET`` runs one set of tests alone.
+The tests of the core, those of pages, all others, and the checks of the code run two at a time; those journeys through
+the browser that listen to playback begin when all of those are done. ``check.py SET`` runs one set of tests alone.
 """
 
 import os
@@ -48,7 +48,8 @@ CHECKS: tuple[Check, ...] = (
     Check("web tests", ["npx", "vitest", "run"], "web"),
     Check("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
 )
-SETS = ("core", "around", "browser")
+SETS = ("around", "core", "pages", "journeys")
+PAGES = ("test_accessibility", "test_import", "test_page", "test_working")
 
 
 def main() -> int:
@@ -63,11 +64,11 @@ def main() -> int:
     except FileNotFoundError as error:
         print(error)
         return 1
-    core, around, browser = map(_as_check, SETS)
+    *beside, journeys = map(_as_check, SETS)
     with ThreadPoolExecutor(2) as pool:
-        pending = [(check, pool.submit(run_check, check)) for check in (core, around, *CHECKS)]
+        pending = [(check, pool.submit(run_check, check)) for check in (*beside, *CHECKS)]
         results = [report(check, done) for check, done in pending]
-        pending = [(browser, pool.submit(run_check, browser))]
+        pending = [(journeys, pool.submit(run_check, journeys))]
         results += [report(check, done) for check, done in pending]
     passed = sum(done.passed for done in results)
     failed = sum(done.failed for done in results)
@@ -115,9 +116,11 @@ def run_tests(tests: str) -> int:
 
 
 def set_of(test: unittest.TestCase) -> str:
-    """Which of the three sets a test belongs to, by the folder it lies in."""
-    folders = type(test).__module__.split(".")[1:]
-    return folders[0] if folders and folders[0] in SETS else "around"
+    """Which of the sets a test belongs to, by where it lies."""
+    _, folder, *modules = (*type(test).__module__.split("."), "", "")
+    if folder == "browser":
+        return "pages" if modules[0] in PAGES else "journeys"
+    return "core" if folder == "core" else "around"
 
 
 def each_test(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:

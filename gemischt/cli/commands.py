@@ -12,14 +12,14 @@ from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
-from gemischt.core.session.actions import AddTracks, parse_action
+from gemischt.core.session.actions import AddTracks, NewTrack, parse_action
 from gemischt.core.session.addresses import name_of
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
 from gemischt.core.units import heard_or_none
-from gemischt.operations.importing import import_file, midi_action
+from gemischt.operations.importing import import_file, midi_action, with_rate_of
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.printing import Bits, print_mix
 from gemischt.operations.reports import report_to_json
@@ -195,11 +195,13 @@ def import_files(session: str, files: list[Path], *, data: Path) -> None:
     failed = False
     with opened(data) as workspace:
         stored = workspace.sessions.find(session)
-        tracks = []
+        tracks: list[NewTrack] = []
         for path in files:
             try:
                 if not path.is_file():
                     raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
+                if not tracks:
+                    stored = with_rate_of(workspace, stored, path, path.name)
                 with progress_bar(path.name) as progress:
                     rate = stored.session.sample_rate_hz
                     tracks.append(import_file(workspace, path, path.name, sample_rate_hz=rate, progress=progress))

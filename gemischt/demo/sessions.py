@@ -160,9 +160,40 @@ def mixed(media: Mapping[str, Media]) -> Session:
             for folder in folders
         ],
         control_groups=[{"id": "band", "name": "Band", "members": band}],
+        moves=[
+            _move("strips/lead-voice/fader_db", _ride()),
+            _move("strips/harmony-voice-1/sends/to-hall/level_db", _in_refrains(-12.0, -8.0)),
+            _move("strips/drums/chain/lanes/lanes/squash/level_db", _in_refrains(-10.0, -8.0)),
+        ],
     )
 
 
+def _move(target: str, points: list[tuple[float, float, float]]) -> dict[str, Any]:
+    """Points as bar, value and bend."""
+    return {
+        "target": target,
+        "points": [{"at_s": bar * score.BAR_S, "value": value, "bend": bend} for bar, value, bend in points],
+    }
+
+
+def _ride() -> list[tuple[float, float, float]]:
+    """The lead voice: back in the verses, forward in the refrains, and away at the end."""
+    points = [(0.0, 0.0, 0.0)]
+    for first, last in _REFRAINS:
+        points += [(first - 1.0, 0.0, 0.3), (first, 1.5, 0.0), (last - 0.5, 1.5, 0.0), (last + 0.5, 0.0, 0.0)]
+    last = _REFRAINS[-1][1]
+    return [*points, (last + 2.0, 0.0, -0.4), (last + 6.0, -9.0, 0.0)]
+
+
+def _in_refrains(below: float, within: float) -> list[tuple[float, float, float]]:
+    """A level that comes up in half a bar before each refrain, and goes back behind it."""
+    points = [(0.0, below, 0.0)]
+    for first, last in _REFRAINS:
+        points += [(first - 0.5, below, 0.0), (first, within, 0.0), (last, within, 0.0), (last + 0.5, below, 0.0)]
+    return points
+
+
+_REFRAINS = [(first, last) for section, first, last in score.SECTIONS if section.startswith("Refrain")]
 _DRUM_LANES = {
     "id": "lanes",
     "type": "parallel",

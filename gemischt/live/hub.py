@@ -66,10 +66,13 @@ class Room:
         self._listeners: list[Listener] = []
         self._owner: Listener | None = None
         self._watched: str | None = None
-        self.player = Player(
-            stored.session,
+        self.player = self._new_player()
+
+    def _new_player(self) -> Player:
+        return Player(
+            self._stored.session,
             self._media,
-            stored.revision,
+            self._stored.revision,
             on_frame=self._broadcast_frame,
             on_transport=self._broadcast_transport,
             on_failure=self._broadcast_failure,
@@ -138,11 +141,23 @@ class Room:
         """An edit was kept: play it, and tell every connection; not if word of a later one came first."""
         if stored.revision <= self._stored.revision:
             return
-        if stored.session.media != self._stored.session.media:
+        before = self._stored.session
+        other_rate = stored.session.sample_rate_hz != before.sample_rate_hz
+        if other_rate or stored.session.media != before.media:
             self._media = self._workspace.open_media(stored.session)
         self._stored = stored
+        if other_rate:
+            self._play_at_another_rate()
         self._go_on_with(stored)
         self._broadcast(json.dumps({"type": "document", "revision": stored.revision}))
+
+    def _play_at_another_rate(self) -> None:
+        """Everything in a player is made for one rate."""
+        self.player.close()
+        self._owner = None
+        self.player = self._new_player()
+        self.player.watch(self._watched)
+        self._broadcast_transport(self.player.transport)
 
     def close(self) -> None:
         self.player.close()

@@ -6,6 +6,7 @@ printing           a mix into a file
 measuring          levels and loudness of files
 session_measuring  levels of a whole session, and what was found
 side_by_side       strips measured side by side, each at the heels of what it hears
+tempo_estimating   how fast a strip is, to be offered
 waveforms          files, to draw clips with
 reports            measured reports as JSON
 session_files      sessions as files on disk: read, export

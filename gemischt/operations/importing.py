@@ -1,16 +1,21 @@
 """Files into tracks."""
 
+import contextlib
 import re
 import unicodedata
 from pathlib import Path, PurePosixPath
+from typing import get_args
 
+from gemischt.core.errors import InvalidAction, RevisionConflict
 from gemischt.core.layout import FILE_LAYOUTS
-from gemischt.core.session.actions import NewTrack, TakeMidi
-from gemischt.core.session.document import Media
+from gemischt.core.session.actions import NewTrack, SetSampleRate, TakeMidi
+from gemischt.core.session.document import Media, SampleRate
 from gemischt.core.session.edits import fresh_id
 from gemischt.core.session.midi import read_midi
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
+from gemischt.storage.audio_reading import inspect_audio
+from gemischt.storage.sessions import StoredSession
 
 
 def import_file(
@@ -39,6 +44,21 @@ def import_file(
         ),
         layout=FILE_LAYOUTS[audio.channels].name if audio.channels > 2 else None,
     )
+
+
+def with_rate_of(workspace: Workspace, stored: StoredSession, path: Path, name: str) -> StoredSession:
+    """The session at the rate of its first file, where it has no audio yet and can have that rate.
+
+    Raises:
+        BadAudio: named after the file.
+    """
+    rate = inspect_audio(path, clean_name(name)).samplerate
+    if stored.session.media or rate == stored.session.sample_rate_hz or rate not in get_args(SampleRate):
+        return stored
+    with contextlib.suppress(RevisionConflict, InvalidAction):
+        # Who edits meanwhile has the session as it is.
+        return workspace.edit(stored.id, stored.revision, SetSampleRate.model_validate({"sample_rate_hz": rate}))
+    return workspace.sessions.get(stored.id)
 
 
 def midi_action(data: bytes, name: str) -> TakeMidi:

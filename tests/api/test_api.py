@@ -65,6 +65,27 @@ class ApiCase(WorkspaceCase):
             self.assertIn(word, text)
 
 
+class RateTest(ApiCase):
+    def test_a_session_takes_the_rate_of_its_first_file_and_keeps_it(self) -> None:
+        state = self.create()
+        track = self.upload(state, write_wav(self.folder / "a.wav", noise(0.2), rate_hz=44100), "a.wav")
+        url = f"/api/sessions/{state['id']}"
+        now = self.ask("GET", url)
+        self.assertEqual(now["document"]["sample_rate_hz"], 44100)
+        self.assertEqual(now["undo"], "44.1 kHz, as its first file")
+        now = self.edit(now, type="add-tracks", tracks=[track])
+        other = self.upload(now, write_wav(self.folder / "b.wav", noise(0.2), rate_hz=96000), "b.wav")
+        now = self.edit(now, type="add-tracks", tracks=[other])
+        self.assertEqual(now["document"]["sample_rate_hz"], 44100)
+        told = self.edit(now, type="set-sample-rate", sample_rate_hz=48000, status=422)
+        self.assert_error(told, "holds audio at its own rate")
+
+    def test_a_rate_no_session_has_changes_nothing(self) -> None:
+        state = self.create()
+        self.upload(state, write_wav(self.folder / "a.wav", noise(0.2), rate_hz=22050), "a.wav")
+        self.assertEqual(self.ask("GET", f"/api/sessions/{state['id']}"), state)
+
+
 class SessionsTest(ApiCase):
     def test_create_list_open(self) -> None:
         state = self.create("Ebb & Flut 🌊")

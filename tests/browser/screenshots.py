@@ -1,7 +1,9 @@
 """Retakes docs/screenshots from the demo song. Run by `make screenshots`."""
 
+import math
 import re
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page
@@ -11,36 +13,6 @@ from tests.browser.browser import MIXED, VIEWPORT, Server, shared_browser
 FOLDER = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 RECORDED = "Low Tide (as recorded)"
 PLACE_S = 27.0
-# The lead voice rides and wanders, and the drums come up in the first refrain.
-MOVES = [
-    {
-        "target": "strips/lead-voice/fader_db",
-        "points": [
-            {"at_s": 0.0, "value": -4.5},
-            {"at_s": 17.5, "value": -4.5, "bend": 0.4},
-            {"at_s": 20.0, "value": -2.0},
-            {"at_s": 29.0, "value": -2.0},
-            {"at_s": 31.0, "value": -4.0},
-            {"at_s": 55.0, "value": -2.0},
-            {"at_s": 70.0, "value": -2.0, "bend": -0.5},
-            {"at_s": 79.0, "value": -14.0},
-        ],
-    },
-    {
-        "target": "strips/lead-voice/pan/position",
-        "points": [{"at_s": 45.0, "value": 0.0}, {"at_s": 50.0, "value": 0.3}, {"at_s": 55.0, "value": 0.0}],
-    },
-    {
-        "target": "strips/drums/fader_db",
-        "points": [
-            {"at_s": 0.0, "value": -2.0},
-            {"at_s": 20.0, "value": -2.0},
-            {"at_s": 20.0, "value": 0.0},
-            {"at_s": 30.0, "value": 0.0},
-            {"at_s": 30.0, "value": -2.0},
-        ],
-    },
-]
 
 
 def main() -> None:
@@ -101,20 +73,50 @@ def take(page: Page, server: Server) -> None:
     page.get_by_role("button", name="Print", exact=True).click()
     page.get_by_role("link").first.wait_for(timeout=60000)
     shot("print")
-    server.edit(server.session_id(MIXED), {"type": "set-moves", "moves": MOVES})
     page.keyboard.press("2")
     page.get_by_role("radio", name="rows").click()
     page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
     page.keyboard.press("v")
     page.get_by_text("3 over the song line’s time").wait_for()
     page.get_by_role("button", name=re.compile(r"^Findings \d")).wait_for(timeout=60000)
-    page.wait_for_timeout(6000)
+    page.get_by_role("button", name="Refrain 1").click()
+    page.keyboard.press("Space")
+    page.wait_for_timeout(4000)
     shot("moves")
+    record(page, shot)
+    page.keyboard.press("t")
+    page.get_by_role("button", name=re.compile("^estimate from")).click()
+    page.get_by_text("sure by").wait_for(timeout=60000)
+    shot("beat")
+    page.keyboard.press("Escape")
+    page.goto(f"{server.address}/controller")
+    page.get_by_role("slider", name="Fader 8").wait_for()
+    shot("controller")
     page.goto(f"{server.address}/session/{server.session_id(RECORDED)}")
     page.get_by_role("button", name=re.compile("^Finding 1:")).wait_for(timeout=60000)
     page.keyboard.press("p")
     page.wait_for_timeout(500)
     shot("findings")
+
+
+def record(page: Page, shot: Callable[[str], None]) -> None:
+    """The lead voice's fader, held while the song plays."""
+    page.get_by_role("button", name="record while I move").click()
+    control = page.get_by_role("slider", name="Lead voice: fader", exact=True)
+    control.scroll_into_view_if_needed()
+    fader = control.bounding_box()
+    assert fader is not None
+    x, y = fader["x"] + 0.7 * fader["width"], fader["y"] + fader["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(30):
+        page.mouse.move(x - 12.0 * math.sin(step / 5.0) - 4, y)
+        page.wait_for_timeout(50)
+    shot("recording")
+    page.mouse.up()
+    page.keyboard.press("Space")
+    page.wait_for_timeout(1000)
+    page.get_by_role("button", name="record while I move").click()
 
 
 if __name__ == "__main__":

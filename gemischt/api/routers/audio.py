@@ -9,10 +9,10 @@ from typing import IO
 from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
 
-from gemischt.api.dependencies import SettingsDep, WorkspaceDep
+from gemischt.api.dependencies import HubDep, SettingsDep, WorkspaceDep
 from gemischt.core.errors import BadAudio, NotFound
 from gemischt.core.session.actions import NewTrack
-from gemischt.operations.importing import clean_name, import_file
+from gemischt.operations.importing import clean_name, import_file, with_rate_of
 from gemischt.operations.waveforms import waveform
 from gemischt.storage.writing import claim, disk_error
 
@@ -50,11 +50,12 @@ def get_waveform(session_id: str, media_id: str, workspace: WorkspaceDep) -> lis
 
 @router.post("/{session_id}/audio", operation_id="uploadAudio", status_code=201)
 async def upload_audio(
-    session_id: str, name: str, request: Request, workspace: WorkspaceDep, settings: SettingsDep
+    session_id: str, name: str, request: Request, workspace: WorkspaceDep, settings: SettingsDep, hub: HubDep
 ) -> NewTrack:
     """Take one file in, its bytes as the request's body; the answer is a track to add with an action.
 
-    The body is streamed to disk; nothing is left of a file that is refused.
+    The body is streamed to disk; nothing is left of a file that is refused. A session without audio takes the rate of
+    its first file.
     """
     stored = await run_in_threadpool(workspace.sessions.get, session_id)
     shown = clean_name(name)
@@ -67,5 +68,9 @@ async def upload_audio(
                 raise BadAudio(f"it is larger than {limit:.1f} GiB", where=shown, remedy="Cut it into shorter files.")
             await run_in_threadpool(part.write, chunk)
         await run_in_threadpool(part.flush)
+        before = stored
+        stored = await run_in_threadpool(with_rate_of, workspace, before, Path(part.name), shown)
+        if stored is not before:
+            await run_in_threadpool(hub.document_changed, stored)
         rate = stored.session.sample_rate_hz
         return await run_in_threadpool(import_file, workspace, Path(part.name), shown, sample_rate_hz=rate)

@@ -26,6 +26,7 @@ _LONGEST_NAME_BYTES = 255
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+SampleRate = Literal[44100, 48000, 88200, 96000]
 StripKind = Literal["track", "bus", "return", "mix", "ghost"]
 Tap = Literal["pre-chain", "pre-fader", "post-fader"]
 StripTap = tuple[str, Tap]
@@ -324,7 +325,7 @@ class Session(FrozenModel):
     format: Literal["gemischt-session"] = FORMAT_NAME
     version: Literal[1] = FORMAT_VERSION
     name: Name
-    sample_rate_hz: Literal[44100, 48000, 88200, 96000] = 48000
+    sample_rate_hz: SampleRate = 48000
     tempo: tuple[Tempo, ...] = Field(default=(Tempo(),), min_length=1, max_length=1000)
     sections: tuple[Section, ...] = Field(default=(), max_length=1000)
     pan_law_db: PanLaw = -3.0
@@ -352,7 +353,7 @@ class Session(FrozenModel):
         return next(strip for strip in self.strips if strip.kind == "mix")
 
 
-def empty_session(name: str, *, sample_rate_hz: Literal[44100, 48000, 88200, 96000] = 48000) -> Session:
+def empty_session(name: str, *, sample_rate_hz: SampleRate = 48000) -> Session:
     """A session that holds nothing but its mix."""
     mix = Strip(id="mix", kind="mix", name="Mix", color="#2a2433")
     return Session(name=name, sample_rate_hz=sample_rate_hz, strips=(mix,))

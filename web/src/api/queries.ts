@@ -163,6 +163,11 @@ function keep(state: SessionState): SessionState {
   return state;
 }
 
+/** See the session as it is now, whoever edited it. */
+export async function reloadSession(id: string): Promise<void> {
+  await queryClient.refetchQueries({ queryKey: keys.session(id) });
+}
+
 /** Another tab edited: fetch what is newer. */
 export function refreshSession(id: string, revision: number): void {
   const known = cachedSession(id);

@@ -18,7 +18,6 @@ export function MovesMark({ name, prefix, onOpen }: MovesMarkProps) {
       color="focus"
       fontSize="small"
       fontWeight="700"
-      minWidth="target"
       minHeight="target"
       cursor="pointer"
       onClick={onOpen}

@@ -10,10 +10,11 @@ export class Speaker {
 
   /** Make the context at the session's rate and give the port blocks go into; call from a user's gesture. */
   async start(sampleRateHz: number): Promise<MessagePort | null> {
-    if (this.context) {
+    if (this.context?.sampleRate === sampleRateHz) {
       await this.context.resume();
       return null;
     }
+    await this.context?.close();
     const context = new AudioContext({ sampleRate: sampleRateHz, latencyHint: "interactive" });
     this.context = context;
     await context.audioWorklet.addModule(workletUrl);

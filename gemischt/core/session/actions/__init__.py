@@ -1,19 +1,19 @@
 """Every edit the user can make, one module per station.
 
-level      a strip's own settings
-tidy       bring in, name and remove strips
-folders    folders and the order of strips
-clips      what tracks play
-route      where strips play to and send to
-groups     control groups
-chain      processors, their parameters and keys
-lanes      parallel blocks
-moves      what is drawn over the song
-notes      what pads and keys play
-parameters any parameter by its address
-song       tempo, sections, the song's name
-base       what every action is
-snapshots  taking back what a session once was
+level       a strip's own settings
+tidy        bring in, name and remove strips
+folders     folders and the order of strips
+clips       what tracks play
+route       where strips play to and send to
+groups      control groups
+chain       processors, their parameters and keys
+lanes       parallel blocks
+moves       what is drawn over the song
+notes       what pads and keys play
+parameters  any parameter by its address
+song        tempo, sections, the song's name
+base        what every action is
+snapshots   taking back what a session once was
 """
 
 from typing import Annotated, Any, Literal
@@ -48,6 +48,7 @@ from gemischt.core.session.actions.route import (
 from gemischt.core.session.actions.song import (
     AddSection,
     RemoveSection,
+    SetSampleRate,
     SetSection,
     SetSong,
     SetTempo,
@@ -68,6 +69,7 @@ SingleAction = Annotated[
     | RenameStrips
     | SetSong
     | SetTempo
+    | SetSampleRate
     | AddSection
     | SetSection
     | RemoveSection
@@ -222,6 +224,7 @@ __all__ = [
     "SetParallel",
     "SetParameters",
     "SetProcessor",
+    "SetSampleRate",
     "SetSection",
     "SetSends",
     "SetSong",

@@ -8,7 +8,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.carrying import Follows, carried
-from gemischt.core.session.document import Name, NoteTrack, Section, Session, SongTime, Tempo
+from gemischt.core.session.document import Name, NoteTrack, SampleRate, Section, Session, SongTime, Tempo
 from gemischt.core.session.edits import fresh_id, show_db
 
 
@@ -27,6 +27,25 @@ class SetSong(Action):
         if self.name is not None:
             return f"Rename to {self.name}"
         return f"0 VU at {show_db(self.vu_reference_dbfs)}FS"
+
+
+class SetSampleRate(Action):
+    """The rate of a session that holds no audio yet."""
+
+    type: Literal["set-sample-rate"] = "set-sample-rate"
+    sample_rate_hz: SampleRate
+
+    def apply(self, session: Session) -> Session:
+        if session.media:
+            raise InvalidAction(
+                "the session holds audio at its own rate",
+                where="sample_rate_hz",
+                remedy="Begin a new session with files of the wanted rate.",
+            )
+        return session.model_copy(update={"sample_rate_hz": self.sample_rate_hz})
+
+    def describe(self, session: Session) -> str:
+        return f"{self.sample_rate_hz / 1000.0:g} kHz, as its first file"
 
 
 class SetTempo(Action):

@@ -95,11 +95,18 @@ function Estimated({ onUse }: FoundProps) {
       >
         estimate from {strips.get(focused)?.name ?? "the focused strip"}
       </PlainButton>
-      <chakra.span display="flex" gap="10px" alignItems="center" minHeight="target" role="status">
+      <chakra.span
+        display="flex"
+        gap="8px"
+        alignItems="center"
+        flexWrap="wrap"
+        minHeight="target"
+        role="status"
+      >
         {problem ?? (progress !== null ? `listening ${Math.round(100 * progress)} %` : "")}
         {!problem && progress === null && result && bpm !== null && first && (
           <>
-            <chakra.span textStyle="number">
+            <chakra.span whiteSpace="nowrap">
               {formatNumber(bpm, 1)}, sure by {Math.round(100 * result.confidence)} %
             </chakra.span>
             <PlainButton height="target" onClick={() => onUse(withBpm(tempo, bpm))}>

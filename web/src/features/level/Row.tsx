@@ -160,11 +160,6 @@ export const Row = memo(function Row(props: RowProps) {
             </chakra.span>
           )}
         </chakra.button>
-        <MovesMark
-          name={strip.name}
-          prefix={`strips/${strip.id}/`}
-          onOpen={() => useView.setState({ movesOpen: true })}
-        />
       </chakra.span>
       <chakra.span role="cell" textAlign="right" paddingRight="8px">
         <ValueField
@@ -275,6 +270,11 @@ export const Row = memo(function Row(props: RowProps) {
       </span>
       {columns.showsWays && (
         <chakra.span role="cell" textAlign="right" textStyle="number" fontSize="small" whiteSpace="nowrap">
+          <MovesMark
+            name={strip.name}
+            prefix={`strips/${strip.id}/`}
+            onOpen={() => useView.setState({ movesOpen: true })}
+          />{" "}
           {strip.sends.length > 0 && (
             <chakra.span color="send" title={`${strip.sends.length} sends`}>
               ╌{strip.sends.length}

@@ -1,6 +1,7 @@
 import { create } from "zustand";
 
 import { ServerError, upload } from "../../api/client";
+import { reloadSession } from "../../api/queries";
 import type { NewTrack } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { isMidi, useMidi } from "../beat/useMidi";
@@ -61,6 +62,8 @@ export function useImport() {
       }
     }
     useIncoming.setState({ stop: null });
+    // The first file may have given the session its rate.
+    if (tracks.length && !state.document.media.length) await reloadSession(state.id);
     if (tracks.length) await edit({ type: "add-tracks", tracks });
   };
   return { bringIn };
