@@ -61,6 +61,25 @@ class Control:
         """Whether the next block has to be laid out."""
         return self._line is not None or self._left > 0 or len(self._told) > 1 or self.pieces[0, 0] > 0
 
+    @property
+    def first_stepped(self) -> int:
+        """The first column of counts that change at once."""
+        return self._first_stepped
+
+    @property
+    def is_led(self) -> bool:
+        """Whether it is on its line, and no glide goes there any more."""
+        return self._line is not None and self._left == 0 and self._next is not None
+
+    def stretch(self, at: int) -> Stretch:
+        """Of the line that it is on."""
+        assert self._line is not None
+        return self._line.stretch(at)
+
+    def follow_until(self, position_samples: int) -> None:
+        """Others have laid out its line up to a place in the song."""
+        self._next = position_samples
+
     def aim(self, told: Told, *, glide: bool) -> None:
         """Go to what is told now: at once, or in a glide from where the coefficients are."""
         if self._now is not None:

@@ -10,6 +10,7 @@ What is looped over is sliced before: indices that begin at zero need no wrap-ar
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, COUNTS, INT, inline_kernel, kernel
+from gemischt.core.dsp.table import in_table
 
 PIECES = COUNT_ROWS
 BEGIN, END, LAST = range(3)
@@ -58,9 +59,10 @@ def rests(pieces: Counts, coefs: Audio, k: int) -> bool:
     return moving == 0
 
 
+@in_table
 @kernel(COUNT_ROWS, AUDIO, COUNTS, AUDIO, INT, INT, INT)
 def lay_out_line(
-    pieces: Counts, coefs: Audio, starts: Counts, rows: Audio, first_stepped: int, position: int, n_samples: int
+    pieces: Counts, coefs: Audio, starts: Counts, rows: Audio, first_stepped: int, position_samples: int, n_samples: int
 ) -> None:
     """Lay out a block that lies within a stretch of a line; None of it moves if the line rests.
 
@@ -72,13 +74,13 @@ def lay_out_line(
     k, beyond = 0, starts.size - 1
     while beyond - k > 1:
         middle = (k + beyond) // 2
-        if starts[middle] <= position:
+        if starts[middle] <= position_samples:
             k = middle
         else:
             beyond = middle
     most, count, done = pieces.shape[0] - 1, 0, 0
     while done < n_samples:
-        last = min(n_samples, starts[k + 1] - position)
+        last = min(n_samples, starts[k + 1] - position_samples)
         if count == most - 1:
             last = n_samples
         moving = 0
@@ -89,8 +91,8 @@ def lay_out_line(
         if count == 0 and last == n_samples and moving == 0:
             break
         count += 1
-        pieces[count, BEGIN] = starts[k] - position
-        pieces[count, END] = starts[k + 1] - position
+        pieces[count, BEGIN] = starts[k] - position_samples
+        pieces[count, END] = starts[k + 1] - position_samples
         pieces[count, LAST] = last
         done = last
         k += 1

@@ -41,11 +41,21 @@ class Call:
         if len(wanted) != len(arguments):
             raise TypeError(f"{called.__name__} takes {[name for name, _ in wanted]}, got {len(arguments)} arguments")
         words = [native_address(called)]
+        self._places: dict[str, tuple[slice, Any]] = {}
         for (name, kind), argument in zip(wanted, arguments, strict=True):
-            words += _words_of(called.__name__, name, kind, argument)
+            found = _words_of(called.__name__, name, kind, argument)
+            self._places[name] = slice(len(words), len(words) + len(found)), kind
+            words += found
         self.entry = _entry_of(called)
         self.words = np.array(words, np.int64)
-        self.kept = arguments
+        self._name = called.__name__
+        self._kept = {name: argument for (name, _), argument in zip(wanted, arguments, strict=True)}
+
+    def put(self, name: str, argument: Any) -> None:
+        """Give another argument from the next run on; tables that point here know of it."""
+        place, kind = self._places[name]
+        self.words[place] = _words_of(self._name, name, kind, argument)
+        self._kept[name] = argument
 
 
 def table_of(calls: Sequence[Call]) -> Counts:

@@ -138,7 +138,7 @@ class Course:
         # A corner of a curve near the stretch's end is a corner all the same.
         points = (point for curve in self.curves for point in curve.near(first / rate, last / rate))
         corners = sorted({s_to_samples(point.at_s, rate) for point in points})
-        fixed = list(_thinned(edges, inside, corners, from_edges=1))
+        fixed = list(_thinned(edges, inside, corners, are_corners=True))
         between = sorted(
             {
                 round(at_s * rate)
@@ -146,7 +146,7 @@ class Course:
                 for at_s in curve.breakpoints_s(from_sample / rate, to_sample / rate)
             }
         )
-        return np.array(list(_thinned(fixed, inside, between, from_edges=CLOSEST_SAMPLES)), np.int64)
+        return np.array(list(_thinned(fixed, inside, between, are_corners=False)), np.int64)
 
 
 _TURNED = (Role.INPUT, Role.OUTPUT, Role.SEND, Role.LANE, Role.PROCESSOR)
@@ -167,15 +167,18 @@ def _unlike(points: Sequence[MovePoint]) -> list[MovePoint]:
 
 
 def _thinned(
-    edges: Sequence[int], jumps: Sequence[tuple[int, int]], points: Sequence[int], *, from_edges: int
+    edges: Sequence[int], jumps: Sequence[tuple[int, int]], points: Sequence[int], *, are_corners: bool
 ) -> Iterator[int]:
-    """The edges, and of the points those that are far enough from each other and from the edges, none inside a jump."""
+    """The edges, and of the points those that are far enough from each other and from the edges, none inside a jump. A
+    corner that is too near to the last one is not left out, where the curve would go on astray, but follows later."""
+    from_edges = 1 if are_corners else CLOSEST_SAMPLES
     last_point = edges[0] - CLOSEST_SAMPLES
     for here, there in pairwise(edges):
         yield here
         if (here, there) in jumps:
             continue
-        for point in points[bisect_right(points, here) : bisect_left(points, there)]:
+        for wanted in points[bisect_right(points, here) : bisect_left(points, there)]:
+            point = max(wanted, last_point + CLOSEST_SAMPLES) if are_corners else wanted
             far = point - here >= from_edges and there - point >= from_edges
             if far and point - last_point >= CLOSEST_SAMPLES:
                 last_point = point

@@ -10,7 +10,8 @@ from gemischt.core.engine.courses import STRETCH_SAMPLES
 from gemischt.core.engine.operations import Operation
 from gemischt.core.engine.specs import Course, OperationId
 
-_KEPT = 4
+_TURNED_STRETCHES = 16
+_KEPT = 5
 """Stretches: operations of a strip lag apart, and loops come back."""
 
 
@@ -23,10 +24,15 @@ class Lines:
         at_unity = {id_: course.at_unity(id_) for id_ in course.ids}
         self._at_unity = {id_: operations[id_].coefs_of(spec) for id_, spec in at_unity.items() if spec is not None}
         # What is only turned is worked out for many moments at once.
-        self._length = STRETCH_SAMPLES * (4 if len(self._at_unity) == len(course.ids) else 1)
+        self._length = STRETCH_SAMPLES * (_TURNED_STRETCHES if len(self._at_unity) == len(course.ids) else 1)
         # Not all strips' stretches end with the same block.
         self._offset = zlib.crc32(course.ids[0].strip.encode()) % self._length
         self._stretches: dict[int, Mapping[OperationId, list[Stretch]]] = {}
+
+    @property
+    def reach(self) -> int:
+        """So far before its end a stretch is followed by the next, so that blocks lie within one."""
+        return self._length // 2
 
     def leads_alike(self, course: Course, operations: Mapping[OperationId, Operation]) -> bool:
         """Whether another course does the same to the same operations."""
@@ -34,14 +40,21 @@ class Lines:
         return same and course.ids == self.course.ids and course.key == self.course.key
 
     def stretch(self, id_: OperationId, control: int, sample: int) -> Stretch:
-        """Of one control of an operation around a sample of the song."""
+        """Of one control of an operation: around a sample of the song, and all that comes next."""
         number = (sample + self._offset) // self._length
+        starts, rows = self._stretch(number)[id_][control]
+        next_starts, next_rows = self._stretch(number + 1)[id_][control]
+        # A jump may have its end, or its beginning, in both.
+        behind = int(np.searchsorted(next_starts, starts[-1], side="right"))
+        return np.concatenate([starts, next_starts[behind:]]), np.concatenate([rows, next_rows[behind:]])
+
+    def _stretch(self, number: int) -> Mapping[OperationId, list[Stretch]]:
         found = self._stretches.get(number)
         if found is None:
             while len(self._stretches) >= _KEPT:
                 self._stretches.pop(next(iter(self._stretches)))
             found = self._stretches[number] = self._work_out(number * self._length - self._offset)
-        return found[id_][control]
+        return found
 
     def _work_out(self, begin: int) -> Mapping[OperationId, list[Stretch]]:
         starts = self.course.breakpoints(begin, begin + self._length)
@@ -71,7 +84,7 @@ class ControlLine(Line):
 
     def stretch(self, at: int) -> Stretch:
         starts, _ = self._stretch
-        if not starts[0] <= at < starts[-1]:
+        if not starts[0] <= at < starts[-1] - self._lines.reach:
             starts, rows = self._lines.stretch(self._id, self._control, at - self._lag_samples)
             self._stretch = starts + self._lag_samples, np.ascontiguousarray(rows)
         return self._stretch

@@ -11,6 +11,7 @@ from gemischt.core.control import Control
 from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.buffer_names import STAGES
+from gemischt.core.engine.led_controls import LedControls
 from gemischt.core.engine.lines import ControlLine, Lines
 from gemischt.core.engine.operations import Operation, ProcessOperation, ShapeOperation
 from gemischt.core.engine.specs import OperationId
@@ -39,6 +40,7 @@ class Plan:
         for spec in blueprint.specs:
             self.operations[spec.id].aim(spec, glide=False)
         self._lines: dict[OperationId, Lines] = {}
+        self._led = LedControls()
         self._follow_courses()
         calls: list[Call] = []
         self._calls_of: dict[OperationId, tuple[int, int]] = {}
@@ -93,10 +95,14 @@ class Plan:
 
     def _lay_out(self, position_samples: int, n_samples: int) -> None:
         """Let what moves have its coefficients for the next block."""
+        if not self._led.lay_out(position_samples, n_samples):
+            self._moving += self._led.release()
+        if not self._moving:
+            return
         for control in self._moving:
             control.fill(position_samples, n_samples)
-        if self._moving:
-            self._moving = [control for control in self._moving if control.moves]
+        self._led.add([control for control in self._moving if control.is_led], position_samples + n_samples)
+        self._moving = [control for control in self._moving if control.moves and not control.is_led]
 
     def _follow_courses(self) -> None:
         """Let operations be led by the blueprint's courses; who goes on being led alike notices nothing."""
@@ -139,6 +145,7 @@ class Plan:
 
     def set(self, blueprint: specs.Blueprint) -> None:
         """Glide to the settings of a blueprint with the same structure."""
+        self._led.release()
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
             if before is not spec and specs.settings_of(before) != specs.settings_of(spec):
                 self.operations[spec.id].aim(spec, glide=True)
@@ -149,6 +156,7 @@ class Plan:
     def take_over(self, other: "Plan") -> None:
         """Continue with the state of the operations that another plan shares with this one."""
         wanted = {spec.id: spec for spec in self.blueprint.specs}
+        other._moving += other._led.release()
         for id_, operation in self.operations.items():
             before = other.operations.get(id_)
             if before is not None and type(before) is type(operation):

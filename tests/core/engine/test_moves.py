@@ -50,6 +50,15 @@ class CurvesTest(unittest.TestCase):
         self.assertGreater(out[RATE_HZ + 1], -6.0)
         np.testing.assert_allclose(out[RATE_HZ + 240 :], 0.0, atol=1e-9)
 
+    def test_points_a_millisecond_apart_lead_nothing_astray(self) -> None:
+        for apart_ms in (0.1, 0.5, 1.0, 1.3):
+            with self.subTest(apart_ms=apart_ms):
+                close = 0.5 + apart_ms / 1000.0
+                out = gain_db(moving("fader_db", point(0.0, -6.0), point(0.5, -6.0), point(close, -12.0)).render(96000))
+                np.testing.assert_allclose(out[:24000], -6.0, atol=1e-9)
+                # A corner that is nearer than 64 samples to the last comes that much later.
+                np.testing.assert_allclose(out[24000 + 128 :], -12.0, atol=1e-9)
+
     def test_a_curve_and_its_reverse_null(self) -> None:
         bench = moving("fader_db", point(0.2, -12.0, 0.4), point(1.4, 6.0))
         bench.fields["moves"].append(
