@@ -1,8 +1,9 @@
 """Courses: how moves lead a strip's operations over the song."""
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -16,7 +17,7 @@ from gemischt.core.parameters import Value
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.addresses import placed
 from gemischt.core.session.document import Move, MovePoint, Session
-from gemischt.core.session.moves import Curve, curve_of, gain_of
+from gemischt.core.session.moves import Curve, curve_of
 from gemischt.core.units import ms_to_samples, s_to_samples
 
 STEP_MS = 5.0
@@ -84,10 +85,11 @@ class Course:
         gains = np.ones(len(samples))
         for curve in self.leads[id_]:
             own = curve.gains_at(np.maximum(samples / self.session.sample_rate_hz, 0.0))
-            for jump, at_s in self._jumps(curve):
-                inside = (samples >= jump) & (samples < jump + self._step_samples)
-                if inside.any():
-                    own[inside] = gain_of(curve.value_before(at_s))
+            jumps = self._jumps[curve.target]
+            if len(jumps):
+                place = np.searchsorted(jumps, samples, side="right") - 1
+                inside = (place >= 0) & (samples < jumps[place] + self._step_samples)
+                own[inside] = curve.gains_before_steps[place[inside]]
             gains *= own
         return gains
 
@@ -113,9 +115,18 @@ class Course:
     def _step_samples(self) -> int:
         return ms_to_samples(STEP_MS, self.session.sample_rate_hz)
 
-    def _jumps(self, curve: Curve) -> list[tuple[int, float]]:
-        """Samples at which it jumps, and their times."""
-        return [(s_to_samples(at_s, self.session.sample_rate_hz), at_s) for at_s in curve.steps_s]
+    @cached_property
+    def _jumps(self) -> dict[str, NDArray[np.int64]]:
+        """Samples at which each curve jumps, by what it moves."""
+        rate = self.session.sample_rate_hz
+        return {
+            curve.target: np.array([s_to_samples(at_s, rate) for at_s in curve.steps_s], np.int64)
+            for curve in self.curves
+        }
+
+    @cached_property
+    def _all_jumps(self) -> list[int]:
+        return sorted({int(jump) for jumps in self._jumps.values() for jump in jumps})
 
     def _value_at(self, curve: Curve, sample: int) -> Value:
         rate = self.session.sample_rate_hz
@@ -129,23 +140,19 @@ class Course:
     def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
         """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""
         rate, step = self.session.sample_rate_hz, self._step_samples
-        jumps = sorted({jump for curve in self.curves for jump, _ in self._jumps(curve)})
-        near = [jump for jump in jumps if jump < to_sample and jump + step > from_sample]
+        jumps = self._all_jumps
+        near = jumps[bisect_right(jumps, from_sample - step) : bisect_left(jumps, to_sample)]
         first = min([from_sample, *(jump for jump in near if jump < from_sample)])
         last = max([to_sample, *(jump + step for jump in near if jump + step > to_sample)])
         edges = sorted({first, last, *near, *(min(jump + step, last) for jump in near)})
-        inside = [(jump, jump + step) for jump in near]
+        inside = {(jump, jump + step) for jump in near}
         # A corner of a curve near the stretch's end is a corner all the same.
         points = (point for curve in self.curves for point in curve.near(first / rate, last / rate))
         corners = sorted({s_to_samples(point.at_s, rate) for point in points})
         fixed = list(_thinned(edges, inside, corners, are_corners=True))
-        between = sorted(
-            {
-                round(at_s * rate)
-                for curve in self.curves
-                for at_s in curve.breakpoints_s(from_sample / rate, to_sample / rate)
-            }
-        )
+        stretch_s, closest_s = (from_sample / rate, to_sample / rate), CLOSEST_SAMPLES / rate
+        times_s = [curve.breakpoints_s(*stretch_s, closest_s=closest_s) for curve in self.curves]
+        between = np.unique(np.round(np.concatenate(times_s) * rate).astype(np.int64)).tolist()
         return np.array(list(_thinned(fixed, inside, between, are_corners=False)), np.int64)
 
 
@@ -167,7 +174,7 @@ def _unlike(points: Sequence[MovePoint]) -> list[MovePoint]:
 
 
 def _thinned(
-    edges: Sequence[int], jumps: Sequence[tuple[int, int]], points: Sequence[int], *, are_corners: bool
+    edges: Sequence[int], jumps: Set[tuple[int, int]], points: Sequence[int], *, are_corners: bool
 ) -> Iterator[int]:
     """The edges, and of the points those that are far enough from each other and from the edges, none inside a jump. A
     corner that is too near to the last one is not left out, where the curve would go on astray, but follows later."""

@@ -5,6 +5,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -122,6 +123,10 @@ class Curve:
         return [point.at_s for point in self.points]
 
     @cached_property
+    def _times(self) -> NDArray[np.float64]:
+        return np.array(self._times_s)
+
+    @cached_property
     def _segments(self) -> NDArray[np.float64]:
         """Of each point time, level (minus infinity for silence), gain, and how its segment bends, (4, n)."""
         levels = [-math.inf if point.value is None else float(point.value) for point in self.points]
@@ -181,36 +186,52 @@ class Curve:
     @cached_property
     def steps_s(self) -> list[float]:
         """When it jumps."""
-        pairs = zip(self.points[:-1], self.points[1:], strict=True)
+        return [self._times_s[index] for index in self._steps]
+
+    @cached_property
+    def gains_before_steps(self) -> NDArray[np.float64]:
+        """Of a level, the gain just before each of its jumps."""
+        return np.array([gain_of(self.value_before(at_s)) for at_s in self.steps_s])
+
+    @cached_property
+    def _steps(self) -> list[int]:
+        """Points that it jumps to."""
+        pairs = enumerate(pairwise(self.points), start=1)
         if self.parameter.kind == "switch":
-            return [end.at_s for begin, end in pairs if begin.value != end.value]
-        return [end.at_s for begin, end in pairs if begin.at_s == end.at_s and begin.value != end.value]
+            return [index for index, (begin, end) in pairs if begin.value != end.value]
+        return [index for index, (begin, end) in pairs if begin.at_s == end.at_s and begin.value != end.value]
 
     def near(self, from_s: float, to_s: float) -> tuple[MovePoint, ...]:
         """Its points in a stretch."""
         return self.points[bisect_left(self._times_s, from_s) : bisect_right(self._times_s, to_s)]
 
-    def breakpoints_s(self, from_s: float, to_s: float) -> Iterator[float]:
-        """Times in a stretch between which it is as good as straight."""
-        if self.parameter.kind == "switch":
-            return
+    def breakpoints_s(self, from_s: float, to_s: float, *, closest_s: float = 1e-6) -> NDArray[np.float64]:
+        """Times in a stretch, or near it, between which it is as good as straight, (n,); within a segment no closer
+        together than they may be."""
+        if self.parameter.kind == "switch" or len(self.points) < 2:
+            return np.zeros(0)
+        times = self._times
         first = max(0, bisect_right(self._times_s, from_s) - 1)
-        for begin, end in zip(self.points[first:], self.points[first + 1 :], strict=False):
-            if begin.at_s > to_s:
-                return
-            yield begin.at_s
-            n_parts = self._parts(begin, end) if end.at_s > begin.at_s else 1
-            spacing_s = (end.at_s - begin.at_s) / n_parts
-            if n_parts > 1:
-                skipped = max(1, math.floor((from_s - begin.at_s) / spacing_s))
-                last = min(n_parts - 1, math.ceil((to_s - begin.at_s) / spacing_s))
-                for part in range(skipped, last + 1):
-                    yield begin.at_s + part * spacing_s
-            yield end.at_s
+        behind = bisect_right(self._times_s, to_s)
+        begins, ends = times[first:-1][: behind - first], times[first + 1 : behind + 1]
+        most = np.maximum(1, ((ends - begins) / closest_s).astype(np.int64))
+        parts = np.minimum(self._parts[first:behind], most)
+        spacings = (ends - begins) / parts
+        some = np.flatnonzero((parts > 1) & (spacings > 0.0))
+        lowest = np.maximum(1, np.floor((from_s - begins[some]) / spacings[some]))
+        highest = np.minimum(parts[some] - 1, np.ceil((to_s - begins[some]) / spacings[some]))
+        counts = np.maximum(0, highest - lowest + 1).astype(np.int64)
+        numbers = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + np.repeat(lowest, counts)
+        between = np.repeat(begins[some], counts) + numbers * np.repeat(spacings[some], counts)
+        return np.concatenate([begins, ends, between])
 
-    def _parts(self, begin: MovePoint, end: MovePoint) -> int:
-        """In how many equal parts a segment is straight in each."""
-        if begin.value == end.value:
+    @cached_property
+    def _parts(self) -> NDArray[np.int64]:
+        """In how many equal parts each segment is straight in each, (n - 1,)."""
+        return np.array([self._parts_between(begin, end) for begin, end in pairwise(self.points)], np.int64)
+
+    def _parts_between(self, begin: MovePoint, end: MovePoint) -> int:
+        if begin.value == end.value or begin.at_s == end.at_s:
             return 1
         if begin.value is None or end.value is None:
             return _SILENT_PARTS
