@@ -6,7 +6,9 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -25,6 +27,7 @@ def run() -> None:
     full_graph()
     live_blocks()
     moving()
+    many_points()
     memory()
     start_up()
 
@@ -104,19 +107,38 @@ def moving() -> None:
         moves = tuple(Move(target=f"strips/t{k}/{field}", points=points) for k in range(32))
         session = graph(32, 6, 3).model_copy(update={"moves": moves})
         made[name] = Renderer(session, noise_media(), max_block=512)
-    for one in made.values():
-        one.render(RATE_HZ // 2)
-    times: dict[str, list[float]] = {name: [] for name in made}
-    for _ in range(600):
-        for name, one in made.items():
-            began = time.perf_counter()
-            one.render_block(512)
-            times[name].append(time.perf_counter() - began)
+    times = in_turn(made)
     rest = float(np.mean(times.pop("rest")))
     for name, taken in times.items():
         p99 = 100.0 * float(np.percentile(taken, 99)) / (512 / RATE_HZ)
         more = 100.0 * (float(np.mean(taken)) / rest - 1.0)
         print(f"32 moving {name}, block 512: {more:.0f} % more than at rest (goal: 15 %), p99 {p99:.0f} % of the block")
+
+
+def many_points() -> None:
+    """What ten thousand points of one move cost beside ten, in turn."""
+    made = {}
+    for count in (10, 10_000):
+        points = tuple(MovePoint(at_s=10.0 * k / count, value=-6.0 * (k % 2)) for k in range(count))
+        moves = (Move(target="strips/t0/fader_db", points=points),)
+        made[count] = Renderer(graph(32, 6, 3).model_copy(update={"moves": moves}), noise_media(), max_block=512)
+    times = in_turn(made)
+    few, many = (float(np.mean(times[count])) for count in made)
+    p99 = 100.0 * float(np.percentile(times[10_000], 99)) / (512 / RATE_HZ)
+    print(f"10000 points on one move: {100.0 * (many / few - 1.0):.0f} % more than ten (goal: 0 %), p99 {p99:.0f} %")
+
+
+def in_turn(made: Mapping[Any, Renderer]) -> dict[Any, list[float]]:
+    """Seconds of each block, one renderer after the other."""
+    for one in made.values():
+        one.render(RATE_HZ // 2)
+    times: dict[Any, list[float]] = {name: [] for name in made}
+    for _ in range(600):
+        for name, one in made.items():
+            began = time.perf_counter()
+            one.render_block(512)
+            times[name].append(time.perf_counter() - began)
+    return times
 
 
 def memory() -> None:

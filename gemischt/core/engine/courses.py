@@ -5,6 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from gemischt.core.engine.resettling import Part
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import Value
+from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.addresses import placed
 from gemischt.core.session.document import Move, MovePoint, Session
@@ -103,6 +105,9 @@ class Course:
                     yield id_
 
     def _spec_with(self, id_: OperationId, values: Mapping[str, Value], at_s: float) -> specs.Spec:
+        known = self.part.known[id_]
+        if isinstance(known, specs.Process) and id_ in self._plain_processors:
+            return self._process_with(known, values)
         session = self.session
         for target, value in values.items():
             session = placed(session, target, value)
@@ -110,6 +115,42 @@ class Course:
         if session.control_groups is not self.session.control_groups:
             part = part.with_settings(part.settings.with_groups(session))
         return part.spec_of(id_, session.strips[0], at_s=at_s)
+
+    def _process_with(self, known: specs.Process, values: Mapping[str, Value]) -> specs.Spec:
+        """Of a processor that is told its own parameters and nothing else: worked out without the session around it,
+        since that is done for every breakpoint."""
+        processor = self._plain_processors[known.id]
+        params, on = processor.params, processor.on
+        own = f"strips/{known.id.strip}/chain/{known.id.part[0]}/"
+        for target, value in values.items():
+            if not target.startswith(own):
+                continue
+            name, *inner = target.removeprefix(own).split("/")
+            if inner:
+                part_id, inner_name = inner
+                parts = tuple(
+                    part.model_copy(update={inner_name: value}) if part.id == part_id else part
+                    for part in getattr(params, name)
+                )
+                params = params.model_copy(update={name: parts})
+            elif name == "on":
+                on = bool(value)
+            else:
+                params = params.model_copy(update={name: value})
+        return replace(known, told=((0, params),), on=on)
+
+    @cached_property
+    def _plain_processors(self) -> dict[OperationId, Any]:
+        """Processors that are told by nobody else, by the operations that run them."""
+        strip = self.session.strips[0]
+        processors = {processor.id: processor for processor in walk_chain(strip.chain)}
+        return {
+            id_: processors[known.id.part[0]]
+            for id_, known in self.part.known.items()
+            if id_.strip == strip.id
+            and isinstance(known, specs.Process)
+            and processors[known.id.part[0]].type not in _TOLD_BY_OTHERS
+        }
 
     @property
     def _step_samples(self) -> int:
@@ -156,6 +197,8 @@ class Course:
         return np.array(list(_thinned(fixed, inside, between, are_corners=False)), np.int64)
 
 
+_TOLD_BY_OTHERS = ("parallel", "delay")
+"""Processes whose parameters the song has a say in, or that are no processor."""
 _TURNED = (Role.INPUT, Role.OUTPUT, Role.SEND, Role.LANE, Role.PROCESSOR)
 
 

@@ -10,7 +10,8 @@ from gemischt.core.engine.courses import STRETCH_SAMPLES
 from gemischt.core.engine.operations import Operation
 from gemischt.core.engine.specs import Course, OperationId
 
-_TURNED_STRETCHES = 16
+_TURNED_STRETCHES, _STRETCHES = 16, 4
+"""Worked out at once: of what is only turned up and down, and of all else."""
 _KEPT = 5
 """Stretches: operations of a strip lag apart, and loops come back."""
 
@@ -24,7 +25,7 @@ class Lines:
         at_unity = {id_: course.at_unity(id_) for id_ in course.ids}
         self._at_unity = {id_: operations[id_].coefs_of(spec) for id_, spec in at_unity.items() if spec is not None}
         # What is only turned is worked out for many moments at once.
-        self._length = STRETCH_SAMPLES * (_TURNED_STRETCHES if len(self._at_unity) == len(course.ids) else 1)
+        self._length = STRETCH_SAMPLES * (_TURNED_STRETCHES if len(self._at_unity) == len(course.ids) else _STRETCHES)
         # Not all strips' stretches end with the same block.
         self._offset = zlib.crc32(course.ids[0].strip.encode()) % self._length
         self._stretches: dict[int, Mapping[OperationId, list[Stretch]]] = {}
