@@ -2,6 +2,7 @@
 
 import atexit
 import contextlib
+import hashlib
 import json
 import os
 import re
@@ -37,6 +38,8 @@ FLAGS = [
 VIEWPORT = {"width": 1280, "height": 800}
 MIXED = "Low Tide (mixed)"
 
+KEPT_DEMOS = COMMAND.parents[1] / "demos"
+
 # A busy machine measures slowly.
 expect.set_options(timeout=15000)
 
@@ -46,7 +49,21 @@ class Server:
 
     def __init__(self, folder: Path) -> None:
         self.data = folder / "data"
+        kept = KEPT_DEMOS / _digest_of_sources()
+        if kept.is_dir():
+            shutil.copytree(kept, self.data)
         self._start(self.data)
+        if not kept.is_dir():
+            self._keep_demo(kept)
+
+    def _keep_demo(self, kept: Path) -> None:
+        """Making the song takes longer than copying it: the next run with the same sources has it."""
+        shutil.rmtree(KEPT_DEMOS, ignore_errors=True)
+        with tempfile.TemporaryDirectory(dir=KEPT_DEMOS.parent) as beside:
+            self.copy_demo(Path(beside) / "demo")
+            KEPT_DEMOS.mkdir(exist_ok=True)
+            with contextlib.suppress(OSError):
+                (Path(beside) / "demo").rename(kept)
 
     def copy_demo(self, data: Path) -> None:
         """Give another data folder the sessions and the audio of this one."""
@@ -117,6 +134,14 @@ class Server:
         self.process.terminate()
         self.process.wait(timeout=20)
         self.log.close()
+
+
+def _digest_of_sources() -> str:
+    """Changes with anything that the demo's sessions and audio are made by."""
+    digest = hashlib.sha256()
+    for path in sorted((COMMAND.parents[2] / "gemischt").rglob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
 
 
 class _Shared:

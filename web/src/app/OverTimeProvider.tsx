@@ -5,6 +5,7 @@ import { OverTimeContext, type MovingCurve, type OverTime, type Value } from "..
 import { parameterAt } from "../lib/addresses";
 import { pointSetAt, rangeOf, showValue, valueAt } from "../lib/moves";
 import { useController } from "./controller";
+import { useControlMenu } from "./controlMenu";
 import { Recorder, recordedNow } from "./recording";
 import { useActing, useOpen } from "./SessionContext";
 import { askWhich } from "./store";
@@ -39,6 +40,7 @@ export function OverTimeProvider({ children }: { children: ReactNode }) {
     [curves, recorder, acting],
   );
   useController(recorder, curves);
+  useControlMenu(acting);
   return <OverTimeContext.Provider value={overTime}>{children}</OverTimeContext.Provider>;
 }
 
