@@ -97,6 +97,17 @@ class LedgerTest(unittest.TestCase):
         self.assertAlmostEqual(ledger.source_rms_dbfs, -12.0 - 3.0103 + 6.0206, places=2)
         self.assertAlmostEqual(ledger.sum_gain_db, -6.0, places=4)
 
+    def test_a_send_that_moves_is_measured_as_it_moves(self) -> None:
+        points = [{"at_s": 0.0, "value": -12.0}, {"at_s": 1.0, "value": -12.0}, {"at_s": 1.0, "value": 0.0}]
+        bench = Bench(moves=[{"target": "strips/a/sends/s/level_db", "points": points}])
+        bench.track("a", sine(440.0, -20.0, 2.0), sends=[{"id": "s", "to": "b", "level_db": -30.0}])
+        bench.bus("b")
+        ledger = path_ledger(bench.session(), bench.media, "a")
+        step = next(step for way in ledger.ways for step in way.steps if step.send == "s")
+        self.assertEqual(step.moves_db, (-12.0, 0.0))
+        # Half of the time at -12 dB, half at 0: the mean power of both.
+        self.assertAlmostEqual(step.gain_db, 10.0 * math.log10(0.5 * (1.0 + 10.0**-1.2)), delta=0.05)
+
     def test_nowhere_is_no_way(self) -> None:
         bench = Bench()
         bench.track("tone", sine(200, -12, 1.0), output=None)

@@ -15,19 +15,23 @@ from gemischt.core.engine.tap_reader import (
     stretch_of,
 )
 from gemischt.core.routing.graph import keyed_processors
-from gemischt.core.routing.paths import Way, is_dry, later_by_ms, send_of, steps_feeding, tap_of, ways_to_mix
+from gemischt.core.routing.paths import Step, Way, is_dry, later_by_ms, send_of, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.session.document import Session, Tap
 from gemischt.core.units import SILENCE_DB
 
 
 @dataclass(frozen=True)
 class LedgerStep:
-    """A strip on a way: how the signal arrives (``send_db`` None is an output), and the gain it gets there, RMS."""
+    """A strip on a way: how the signal arrives (``send_db`` None is an output), and the gain it gets there, RMS.
+
+    Where the send's level moves over the song, ``moves_db`` says between what, and the gain is that of both together.
+    """
 
     strip: str
     send: str | None
     send_db: float | None
     gain_db: float
+    moves_db: tuple[float | None, float | None] | None = None
 
 
 @dataclass(frozen=True)
@@ -158,7 +162,8 @@ def _ledger_way(session: Session, way: Way, levels: StripLevels, source_db: floa
         before_db += first.trim_db
     for place, step in enumerate(way):
         send = send_of(session.strip(step.strip), step)
-        arriving_db = before_db + (send.level_db or 0.0 if send else 0.0)
+        moves_db = _travel_db(session, step)
+        arriving_db = before_db + (send.level_db or 0.0 if send and moves_db is None else 0.0)
         arrived = session.strip(step.to)
         last = place + 1 == len(way)
         tap: Tap = "post-fader" if last else tap_of(arrived, way[place + 1])
@@ -169,6 +174,7 @@ def _ledger_way(session: Session, way: Way, levels: StripLevels, source_db: floa
                 send=step.send,
                 send_db=None if send is None else send.level_db,
                 gain_db=_difference(after_db, arriving_db),
+                moves_db=moves_db,
             )
         )
         before_db = after_db
@@ -182,6 +188,16 @@ def _ledger_way(session: Session, way: Way, levels: StripLevels, source_db: floa
         later_ms=later_by_ms(session, way),
         dry=is_dry(session, way),
     )
+
+
+def _travel_db(session: Session, step: Step) -> tuple[float | None, float | None] | None:
+    """Between which levels a step's send moves; None if it rests."""
+    target = f"strips/{step.strip}/sends/{step.send}/level_db"
+    move = next((move for move in session.moves if move.on and move.target == target), None)
+    if move is None or step.send is None:
+        return None
+    levels = sorted((point.value for point in move.points), key=lambda level: -math.inf if level is None else level)
+    return levels[0], levels[-1]
 
 
 def _keyed_by(session: Session, strip_id: str) -> list[tuple[str, str]]:

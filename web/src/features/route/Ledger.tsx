@@ -10,7 +10,13 @@ import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber } from "../../lib/format";
 
 type LedgerWay = {
-  steps: { strip: string; send: string | null; send_db: number | null; gain_db: number | null }[];
+  steps: {
+    strip: string;
+    send: string | null;
+    send_db: number | null;
+    gain_db: number | null;
+    moves_db: [number | null, number | null] | null;
+  }[];
   gain_db: number | null;
   mix_rms_dbfs: number | null;
   share: number;
@@ -183,7 +189,10 @@ function Steps({ way, nameOf }: { way: LedgerWay; nameOf: (id: string) => string
         <Fragment key={index}>
           {step.send !== null && (
             <chakra.span color="send" whiteSpace="nowrap">
-              send {formatDb(step.send_db)}
+              send{" "}
+              {step.moves_db
+                ? `moves ${formatDb(step.moves_db[0])} … ${formatDb(step.moves_db[1])}`
+                : formatDb(step.send_db)}
             </chakra.span>
           )}
           <chakra.span whiteSpace="nowrap">
