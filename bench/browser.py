@@ -148,10 +148,33 @@ def run() -> None:
             play(page, f"{server.address}/session/{forty_strips(server)}", "More 1")
             rows = page.get_by_role("row").count()
         frames = lone.evaluate(COUNT_FRAMES) / 5
+        with lone.driven() as page:
+            drawing = frames_while_drawing(page)
+        print(f"frames while drawing a curve: {drawing:.0f} a second (goal: 60)")
         print(f"frames while playing {rows} strips: {frames:.0f} a second (goal: 60)")
         print(f"anonymous memory of the server and its worker: {anonymous_mb(server):.0f} MB (goal: 600)")
         lone.close()
         server.stop()
+
+
+def frames_while_drawing(page: Page) -> float:
+    """Frames a second while a curve is drawn freehand over the song that plays."""
+    page.get_by_role("slider", name="Lead voice: fader", exact=True).focus()
+    page.keyboard.press("v")
+    page.get_by_role("radio", name="freehand").click()
+    lane = page.locator("[data-lane]").first.bounding_box()
+    assert lane is not None
+    page.evaluate(f"() => {{ window.counted = ({COUNT_FRAMES})(); }}")
+    page.mouse.move(lane["x"] + 10, lane["y"] + 40)
+    page.mouse.down()
+    began = time.monotonic()
+    while (passed_s := time.monotonic() - began) < 5.0:
+        height = 20 + 18 * (1 + np.sin(4 * passed_s))
+        page.mouse.move(lane["x"] + 10 + 0.18 * passed_s * lane["width"], lane["y"] + height)
+    frames = float(page.evaluate("() => window.counted")) / 5.0
+    page.mouse.up()
+    page.keyboard.press("v")
+    return frames
 
 
 def measure_edits(lone: LonePage) -> None:

@@ -60,13 +60,12 @@ class Server:
         """Making the song takes longer than copying it: the next run with the same sources has it."""
         shutil.rmtree(KEPT_DEMOS, ignore_errors=True)
         with tempfile.TemporaryDirectory(dir=KEPT_DEMOS.parent) as beside:
-            self.copy_demo(Path(beside) / "demo")
+            self._copy_demo(Path(beside) / "demo")
             KEPT_DEMOS.mkdir(exist_ok=True)
             with contextlib.suppress(OSError):
                 (Path(beside) / "demo").rename(kept)
 
-    def copy_demo(self, data: Path) -> None:
-        """Give another data folder the sessions and the audio of this one."""
+    def _copy_demo(self, data: Path) -> None:
         shutil.copytree(self.data / "audio", data / "audio")
         with (
             contextlib.closing(sqlite3.connect(self.data / "gemischt.sqlite")) as source,

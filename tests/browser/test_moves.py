@@ -1,4 +1,4 @@
-"""Moves and the beat: a level drawn over the song and found in the printed file; the tempo tapped and typed."""
+"""Moves: drawn, recorded and copied through the page, and found in the printed file."""
 
 import re
 
@@ -7,7 +7,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.browser import OwnFilesCase
-from tests.support.signals import RATE_HZ, clicks, sine
+from tests.support.signals import RATE_HZ, sine
 
 
 class MovesTest(OwnFilesCase):
@@ -86,45 +86,6 @@ class MovesTest(OwnFilesCase):
         expect(page.get_by_text("This cannot move over the song.")).to_be_visible()
         self.assertEqual(self.server.document(self.session_id)["moves"], [])
 
-    def test_the_tempo_is_tapped_and_typed_and_the_metre_chosen(self) -> None:
-        page = self.page
-        self.bring_in(Tone=sine(1000.0, -6.0, 8.0))
-
-        def tempo() -> dict[str, object]:
-            first: dict[str, object] = self.server.document(self.session_id)["tempo"][0]
-            return first
-
-        page.keyboard.press("t")
-        dialog = page.get_by_role("dialog", name="Beat and sections")
-        expect(dialog.get_by_role("button", name="tap, or press T")).to_be_focused()
-        # Five taps 0.6 s apart; by key and by button alike.
-        for tap in range(5):
-            page.evaluate("(now) => (performance.now = () => now)", 1000 + 600 * tap)
-            if tap % 2:
-                page.keyboard.press("t")
-            else:
-                dialog.get_by_role("button", name="tap, or press T").click()
-        dialog.get_by_role("button", name="use 100.0").click()
-        expect(page.get_by_test_id("last-edit")).to_have_text("Tempo 100")
-        self.assertEqual(tempo()["bpm"], 100.0)
-
-        typed = dialog.get_by_role("spinbutton", name="Tempo in beats a minute")
-        typed.focus()
-        page.keyboard.press("Enter")
-        dialog.get_by_role("textbox").fill("93.5")
-        page.keyboard.press("Enter")
-        expect(typed).to_be_focused()
-        expect(typed).to_have_text("93.5")
-        dialog.get_by_label("Metre", exact=True).select_option("3/4")
-        page.keyboard.press("Escape")
-        expect(page.get_by_role("button", name=re.compile(r"= 93\.5 · 3.4"))).to_be_visible()
-        self.assertEqual((tempo()["bpm"], tempo()["metre"]), (93.5, "3/4"))
-
-        page.keyboard.press("Control+z")
-        expect(page.get_by_role("button", name=re.compile(r"= 93\.5 · 4.4"))).to_be_visible()
-        page.keyboard.press("Control+z")
-        expect(page.get_by_role("button", name=re.compile(r"= 100"))).to_be_visible()
-
     def lane_place(self, name: str, at_s: float, share: float, length_s: float) -> tuple[float, float]:
         """Where a time and a height lie in a lane, in pixels of the page."""
         box = self.page.get_by_role("group", name=f"{name} over the song").locator("[data-lane]").bounding_box()
@@ -142,21 +103,6 @@ class MovesTest(OwnFilesCase):
 
     def loop_section(self, name: str) -> None:
         self.page.get_by_role("button", name=name, exact=True).click(modifiers=["Alt"])
-
-    def test_a_tempo_is_estimated_on_imported_stems_and_used_only_when_told(self) -> None:
-        page = self.page
-        self.bring_in(Click=clicks(104.0, first_s=0.4, length_s=10.0), Tone=sine(300.0, -20.0, 10.0))
-        page.get_by_role("row", name="Click", exact=True).get_by_role("button").first.click()
-        page.keyboard.press("t")
-        dialog = page.get_by_role("dialog", name="Beat and sections")
-        dialog.get_by_role("button", name="estimate from Click").click()
-        expect(dialog.get_by_text("104.0, sure by 100 %")).to_be_visible(timeout=60000)
-        self.assertEqual(self.server.document(self.session_id)["tempo"][0]["bpm"], 120.0)
-        dialog.get_by_role("button", name=re.compile("^and begin at 0:00.40")).click()
-        expect(page.get_by_test_id("last-edit")).to_have_text("Tempo 104")
-        tempo = self.server.document(self.session_id)["tempo"][0]
-        self.assertEqual(tempo["bpm"], 104.0)
-        self.assertAlmostEqual(tempo["at_s"], 0.4, delta=0.01)
 
     def test_a_send_is_drawn_recorded_with_the_controller_and_copied_to_the_next_refrain(self) -> None:
         page = self.page

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.browser import VIEWPORT, BrowserCase, Server, shared_server
+from tests.browser.browser import VIEWPORT, BrowserCase, Server
 
 
 class LayoutTest(BrowserCase):
@@ -154,7 +154,6 @@ class SongLineTest(BrowserCase):
 
 class ReconnectTest(BrowserCase):
     def make_server(self) -> Server:
-        shared_server().copy_demo(self.folder / "data")
         server = Server(self.folder)
         self.addCleanup(server.stop)
         return server

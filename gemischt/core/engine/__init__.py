@@ -8,6 +8,7 @@ listening     detectors on the sheet: who turns something down hears a key, find
 operations    specs -> objects that work on buffers block by block
 courses       how moves lead a strip's operations over the song
 lines         lines along which controls are led: a course, worked out a stretch at a time as it is needed
+led_controls  controls that have arrived on their lines: laid out in one call
 probe         a closer look at one strip while it plays
 plan          buffers and operations; takes over state from a plan before
 renderer      plays a plan: position, loop, edits, crossfades

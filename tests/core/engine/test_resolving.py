@@ -3,10 +3,13 @@ times in a mixing handbook)."""
 
 import unittest
 
+import numpy as np
+
 from gemischt.core.engine.resolving import delay_in_time, detector_eq
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.session.document import DetectorFilter
 from tests.support.sessions import Bench
+from tests.support.signals import RATE_HZ
 
 
 class DelayInTimeTest(unittest.TestCase):
@@ -35,6 +38,22 @@ class DelayInTimeTest(unittest.TestCase):
     def test_the_first_tempo_counts(self) -> None:
         session = Bench(tempo=[{"bpm": 100.0}, {"at_s": 10.0, "bpm": 150.0}]).session()
         self.assertAlmostEqual(delay_in_time(DelayParams(note="1/4"), session).time_ms, 600.0)
+
+
+class ChangeTest(unittest.TestCase):
+    def test_an_echo_follows_the_tempo_from_its_change_on(self) -> None:
+        echo = {"id": "d", "type": "delay", "params": {"note": "1/4", "feedback": 0.0, "wet": 1.0, "ping_pong": False}}
+        for tempo in ([{"bpm": 120.0}, {"at_s": 2.0, "bpm": 60.0}], [{"at_s": 0.3, "bpm": 120.0}]):
+            bench = Bench(tempo=tempo)
+            hits = np.zeros((2, 4 * RATE_HZ))
+            hits[:, [RATE_HZ // 2, 5 * RATE_HZ // 2]] = 0.5
+            bench.track("a", hits, chain=[echo])
+            out = np.abs(bench.render(4 * RATE_HZ)[0])
+            echoes_s = [float(np.argmax(half)) / RATE_HZ for half in (out[: 2 * RATE_HZ], out[2 * RATE_HZ :])]
+            slower = len(tempo) > 1
+            with self.subTest(slower=slower):
+                self.assertAlmostEqual(echoes_s[0], 1.0, delta=0.001)
+                self.assertAlmostEqual(echoes_s[1], 1.5 if slower else 1.0, delta=0.001)
 
 
 class DetectorEqTest(unittest.TestCase):

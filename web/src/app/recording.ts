@@ -116,10 +116,16 @@ export class Recorder {
     const actions: Exclude<Wish, { type: "together" }>[] = [];
     if (strokes.length) actions.push({ type: "draw-moves", strokes, recorded: true, return_s: RETURN_S });
     if (notes.length) actions.push({ type: "add-notes", name: NOTES_NAME, notes: [...notes], quantum });
-    const [first, ...more] = actions;
+    const [first] = actions;
     if (!first) return;
-    const title = `Recorded: ${counted(strokes.length, "stroke")}, ${counted(notes.length, "note")}`;
-    void this.acting.edit(more.length ? { type: "together", title, actions } : first);
+    void this.keep(
+      actions.length > 1 ? { type: "together", title: titleOf(strokes, notes), actions } : first,
+    );
+  }
+
+  /** What was played cannot be played again the same: if another edit came between, it is tried once more. */
+  private async keep(action: Wish): Promise<void> {
+    if (!(await this.acting.edit(action))) await this.acting.edit(action);
   }
 
   private onTransport(): void {
@@ -182,6 +188,10 @@ export class Recorder {
       return_s: RETURN_S,
     });
   }
+}
+
+function titleOf(strokes: readonly unknown[], notes: readonly unknown[]): string {
+  return `Recorded: ${counted(strokes.length, "stroke")}, ${counted(notes.length, "note")}`;
 }
 
 /** "3 notes" */

@@ -16,7 +16,8 @@ from gemischt.core.session.document import Move, MovePoint, Session, SongTime
 from gemischt.core.session.moves import Curve, curve_or_rest, with_points
 
 Address = str
-MOST_STROKE_POINTS = 20000
+MOST_STROKE_POINTS = 60_000
+"""A quarter of an hour without rest."""
 
 
 class SetMoves(Action):
