@@ -79,6 +79,24 @@ class EditsTest(unittest.TestCase):
         off = parse_action({"type": "set-moves", "moves": [{"target": target, "on": False, "points": RAMP[:1]}]})
         self.assertEqual(off.describe(apply_action(band(), draw)), "Bass Compressor threshold: move off")
 
+    def test_edits_of_one_point_say_what_became_of_it(self) -> None:
+        target = "strips/bass/fader_db"
+        session, _ = drawn(target, RAMP)
+        more = {"at_s": 2.0, "value": -3.0}
+        cases: tuple[tuple[list[dict[str, Any]], str], ...] = (
+            ([RAMP[0], more, RAMP[1]], "a point of -3.0 dB at bar 2|1"),
+            ([*RAMP, {"at_s": 4.0, "value": -3.0}], "a point of -3.0 dB at bar 3|1"),
+            ([RAMP[1]], "no point at bar 1|3"),
+            ([RAMP[0]], "no point at bar 2|3"),
+            ([RAMP[0], more], "a point to -3.0 dB at bar 2|1"),
+            ([{**RAMP[0], "bend": 0.5}, RAMP[1]], "bent from bar 1|3 on"),
+            ([more], "drawn over the song, 1 point"),
+        )
+        for points, words in cases:
+            with self.subTest(words):
+                action = parse_action({"type": "set-moves", "moves": [{"target": target, "points": points}]})
+                self.assertEqual(action.describe(session), f"Bass fader: {words}")
+
     def test_what_goes_takes_its_moves_along(self) -> None:
         targets = ["strips/bass/fader_db", "strips/hall/chain/room/decay_s", "strips/bass/sends/s/level_db"]
         points = [[{"at_s": 0.0, "value": 1.0}]] * 3

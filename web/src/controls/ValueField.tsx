@@ -38,6 +38,7 @@ export function ValueField(props: ValueFieldProps) {
   const [typed, setTyped] = useState<string | null>(null);
   const done = useRef(false);
   const byKey = useRef(false);
+  const asItWas = useRef(false);
   const takeFocusBack = (field: HTMLElement | null) => {
     if (field && byKey.current) field.focus();
     if (field) byKey.current = false;
@@ -90,7 +91,8 @@ export function ValueField(props: ValueFieldProps) {
       event.stopPropagation();
       done.current = false;
       settle();
-      setTyped(event.key === "Enter" ? format(nudged) : event.key);
+      asItWas.current = event.key === "Enter";
+      setTyped(asItWas.current ? format(nudged) : event.key);
     }
   };
   const onWheel = (event: WheelEvent) => {
@@ -111,6 +113,7 @@ export function ValueField(props: ValueFieldProps) {
       <chakra.input
         aria-label={label}
         autoFocus
+        onFocus={(event) => asItWas.current && event.target.select()}
         value={typed}
         textStyle="number"
         width={props.width ?? "46px"}

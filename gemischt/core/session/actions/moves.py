@@ -42,8 +42,30 @@ class SetMoves(Action):
         name = name_of(session, move.target)
         if before is not None and before.points == move.points:
             return f"{name}: move {'on' if move.on else 'off'}"
+        if before is not None and (words := _point_words(session, before, move)):
+            return f"{name}: {words}"
         count = len(move.points)
         return f"{name}: drawn over the song, {count} point{'' if count == 1 else 's'}"
+
+
+def _point_words(session: Session, before: Move, after: Move) -> str | None:
+    """What became of one point; None if more than one is another."""
+    old, new = before.points, after.points
+    same = next((index for index, pair in enumerate(zip(old, new, strict=False)) if pair[0] != pair[1]), None)
+    place = min(len(old), len(new)) if same is None else same
+    behind_old, behind_new = old[place + (len(old) >= len(new)) :], new[place + (len(new) >= len(old)) :]
+    if abs(len(new) - len(old)) > 1 or behind_old != behind_new or old == new:
+        return None
+    point = old[place] if len(old) > len(new) else new[place]
+    where = f"bar {BeatGrid(session.tempo).place(point.at_s)}"
+    value = read(session, after.target).parameter.show(point.value)
+    if len(new) > len(old):
+        return f"a point of {value} at {where}"
+    if len(new) < len(old):
+        return f"no point at {where}"
+    if point.bend != old[place].bend:
+        return f"bent from {where} on"
+    return f"a point to {value} at {where}"
 
 
 class RemoveMoves(Action):
