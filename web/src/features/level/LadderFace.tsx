@@ -6,6 +6,7 @@ import type { Processor, Strip } from "../../api/types";
 import { progressWords, useMeasured } from "../../app/measurement";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip, useView } from "../../app/store";
+import { MovesMark } from "../../controls/MovesMark";
 import { Segments } from "../../controls/Segments";
 import { formatDb } from "../../lib/format";
 import { size, type ColorName } from "../../theme/tokens";
@@ -225,6 +226,13 @@ function LadderRow({ strip, name, cells, columns, template, indentPx, mark, lane
         >
           {name}
         </chakra.button>
+        {strip && !lane && (
+          <MovesMark
+            name={strip.name}
+            prefix={`strips/${strip.id}/`}
+            onOpen={() => useView.setState({ movesOpen: true })}
+          />
+        )}
       </chakra.span>
       {columns.map((column) => {
         const cell = cells.get(column.key);
