@@ -182,10 +182,8 @@ def import_midi(session: str, path: Path, *, data: Path) -> None:
     """Take tempo, metre, markers and notes of a MIDI file into a session of the data folder."""
     with opened(data) as workspace:
         stored = workspace.sessions.find(session)
-        if not path.is_file():
-            raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
-        workspace.edit(stored.id, stored.revision, midi_action(path.read_bytes(), path.name))
-        after = workspace.sessions.get(stored.id).session
+        _check_is_file(path)
+        after = workspace.edit(stored.id, stored.revision, midi_action(path.read_bytes(), path.name)).session
     notes = sum(len(track.notes) for track in after.note_tracks)
     print(f"{after.name}: {len(after.tempo)} tempos, {len(after.sections)} sections, {notes} notes")
 
@@ -198,8 +196,7 @@ def import_files(session: str, files: list[Path], *, data: Path) -> None:
         tracks: list[NewTrack] = []
         for path in files:
             try:
-                if not path.is_file():
-                    raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
+                _check_is_file(path)
                 if not tracks:
                     stored = with_rate_of(workspace, stored, path, path.name)
                 with progress_bar(path.name) as progress:
@@ -281,6 +278,11 @@ def prepare() -> None:
     """Compile the kernels, so that the first start is quick."""
     print(f"{prepare_kernels()} kernels are ready")
     prepare_estimates()
+
+
+def _check_is_file(path: Path) -> None:
+    if not path.is_file():
+        raise GemischtError("there is no such file", where=str(path), remedy="Check the path.")
 
 
 def _strip_id(session: Session, name_or_id: str) -> str:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from gemischt.core.parameters import LOWEST_LEVEL_DB, Parameter, Value
 from gemischt.core.session.addresses import read
 from gemischt.core.session.document import MovePoint, Session
-from gemischt.core.session.moves import BEND, Curve, curve_of, with_points
+from gemischt.core.session.moves import BEND, SILENT_PARTS, Curve, curve_of, with_points
 
 Points = tuple[MovePoint, ...]
 
@@ -24,7 +24,6 @@ THIN_SHARE = 1.0 / 500.0
 THIN_DECIMALS = 3
 """How far a thinned stroke may stray from what was drawn: of levels, of frequencies and times, of a range; and its
 grain in time."""
-_SILENT_PARTS = 64
 
 
 def from_time(curve: Curve, at_s: float) -> Points:
@@ -228,7 +227,7 @@ def _fades(curve: Curve, begin: MovePoint, end: MovePoint) -> bool:
 def _along(curve: Curve, begin: MovePoint, end: MovePoint, from_share: float, to_share: float) -> list[MovePoint]:
     """Points on a segment, so close that it is straight between them: in even steps of its gain."""
     k = BEND * begin.bend
-    heights = [part / _SILENT_PARTS for part in range(1, _SILENT_PARTS)]
+    heights = [part / SILENT_PARTS for part in range(1, SILENT_PARTS)]
     shares = heights if abs(k) < 1e-9 else [math.log1p(height * math.expm1(k)) / k for height in heights]
     times_s = [begin.at_s + share * (end.at_s - begin.at_s) for share in shares if from_share < share < to_share]
     return [_point(at_s, curve.value_at(at_s)) for at_s in times_s]

@@ -24,7 +24,7 @@ _FINE_OCTAVES = 1.0 / 12.0
 _FINE_SHARE = 1.0 / 256.0
 """A curve is straight between breakpoints that are no further apart than this: of levels, of frequencies and times, and
 of a range."""
-_SILENT_PARTS = 64
+SILENT_PARTS = 64
 """In so many parts goes what comes from silence or goes there."""
 
 
@@ -234,7 +234,7 @@ class Curve:
         if begin.value == end.value or begin.at_s == end.at_s:
             return 1
         if begin.value is None or end.value is None:
-            return _SILENT_PARTS
+            return SILENT_PARTS
         one, other = float(begin.value), float(end.value)
         if self.parameter.unit == "dB":
             parts = abs(other - one) / _FINE_DB

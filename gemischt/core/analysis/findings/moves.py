@@ -78,10 +78,12 @@ def jumping_moves(situation: Situation) -> Iterator[Finding]:
 def _jumps(curve: Curve) -> Iterator[tuple[float, float]]:
     """When, and by how much."""
     for begin, end in zip(curve.points[:-1], curve.points[1:], strict=True):
-        span_s = end.at_s - begin.at_s
-        by_db = abs(_level(end) - _level(begin))
-        if by_db > JUMP_DB * max(1.0, span_s / JUMP_S):
-            yield begin.at_s, by_db
+        if _jumps_between(begin, end):
+            yield begin.at_s, abs(_level(end) - _level(begin))
+
+
+def _jumps_between(begin: MovePoint, end: MovePoint) -> bool:
+    return abs(_level(end) - _level(begin)) > JUMP_DB * max(1.0, (end.at_s - begin.at_s) / JUMP_S)
 
 
 def _level(point: MovePoint) -> float:
@@ -93,7 +95,7 @@ def _softened(curve: Curve) -> tuple[MovePoint, ...]:
     points = list(curve.points)
     for at in range(len(points) - 1):
         begin, end = points[at], points[at + 1]
-        if abs(_level(end) - _level(begin)) <= JUMP_DB * max(1.0, (end.at_s - begin.at_s) / JUMP_S):
+        if not _jumps_between(begin, end):
             continue
         before_s = points[at - 1].at_s if at else 0.0
         earlier_s = end.at_s - SOFTENED_S

@@ -110,8 +110,7 @@ class SetSection(Action):
         given = {"name": self.name, "start_s": self.start_s, "end_s": self.end_s}
         known = _section(session, self.index)
         changed = known.model_copy(update={field: value for field, value in given.items() if value is not None})
-        others = tuple(section for index, section in enumerate(session.sections) if index != self.index)
-        return session.model_copy(update={"sections": _in_order(others, changed)})
+        return session.model_copy(update={"sections": _in_order(_without(session, self.index), changed)})
 
     def describe(self, session: Session) -> str:
         known = _section(session, self.index)
@@ -130,8 +129,7 @@ class RemoveSection(Action):
 
     def apply(self, session: Session) -> Session:
         _section(session, self.index)
-        kept = tuple(section for index, section in enumerate(session.sections) if index != self.index)
-        return session.model_copy(update={"sections": kept})
+        return session.model_copy(update={"sections": _without(session, self.index)})
 
     def describe(self, session: Session) -> str:
         return f"No section {_section(session, self.index).name}"
@@ -164,6 +162,10 @@ def _section(session: Session, index: int) -> Section:
     if index >= len(session.sections):
         raise InvalidAction(f"there is no section {index + 1}", where="sections", remedy="Reload and try again.")
     return session.sections[index]
+
+
+def _without(session: Session, index: int) -> tuple[Section, ...]:
+    return (*session.sections[:index], *session.sections[index + 1 :])
 
 
 def _in_order(others: tuple[Section, ...], section: Section) -> tuple[Section, ...]:
