@@ -3,6 +3,7 @@
 jit               how kernels are compiled
 mixing            clips, matrices, sums, delays, level measuring
 biquad            the cookbook's filters and the cascade that runs them
+curves            curves over the song, read at many moments at once
 decibels          fast logarithms and powers
 dynamics          levels become reductions: static curve, attack, hold, release
 delay_line        delays whose length may change while they sound: the old and the new length are crossfaded

@@ -1,15 +1,15 @@
 """Courses: how moves lead a strip's operations over the song."""
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Mapping, Sequence, Set
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gemischt.core.dsp.curves import thin_breakpoints
 from gemischt.core.engine import specs
 from gemischt.core.engine.resettling import Part
 from gemischt.core.engine.settings import Settings
@@ -185,16 +185,16 @@ class Course:
         near = jumps[bisect_right(jumps, from_sample - step) : bisect_left(jumps, to_sample)]
         first = min([from_sample, *(jump for jump in near if jump < from_sample)])
         last = max([to_sample, *(jump + step for jump in near if jump + step > to_sample)])
-        edges = sorted({first, last, *near, *(min(jump + step, last) for jump in near)})
-        inside = {(jump, jump + step) for jump in near}
+        edges = np.array(sorted({first, last, *near, *(min(jump + step, last) for jump in near)}), np.int64)
+        inside = np.array(near, np.int64)
         # A corner of a curve near the stretch's end is a corner all the same.
         points = (point for curve in self.curves for point in curve.near(first / rate, last / rate))
-        corners = sorted({s_to_samples(point.at_s, rate) for point in points})
-        fixed = list(_thinned(edges, inside, corners, are_corners=True))
+        corners = np.array(sorted({s_to_samples(point.at_s, rate) for point in points}), np.int64)
+        fixed = _thinned(edges, inside, corners, are_corners=True)
         stretch_s, closest_s = (from_sample / rate, to_sample / rate), CLOSEST_SAMPLES / rate
         times_s = [curve.breakpoints_s(*stretch_s, closest_s=closest_s) for curve in self.curves]
-        between = np.unique(np.round(np.concatenate(times_s) * rate).astype(np.int64)).tolist()
-        return np.array(list(_thinned(fixed, inside, between, are_corners=False)), np.int64)
+        all_s = times_s[0] if len(times_s) == 1 else np.sort(np.concatenate(times_s))
+        return _thinned(fixed, inside, np.rint(all_s * rate).astype(np.int64), are_corners=False)
 
 
 _TOLD_BY_OTHERS = ("parallel", "delay")
@@ -217,23 +217,10 @@ def _unlike(points: Sequence[MovePoint]) -> list[MovePoint]:
 
 
 def _thinned(
-    edges: Sequence[int], jumps: Set[tuple[int, int]], points: Sequence[int], *, are_corners: bool
-) -> Iterator[int]:
-    """The edges, and of the points those that are far enough from each other and from the edges, none inside a jump. A
-    corner that is too near to the last one is not left out, where the curve would go on astray, but follows later."""
-    from_edges = 1 if are_corners else CLOSEST_SAMPLES
-    last_point = edges[0] - CLOSEST_SAMPLES
-    for here, there in pairwise(edges):
-        yield here
-        if (here, there) in jumps:
-            continue
-        for wanted in points[bisect_right(points, here) : bisect_left(points, there)]:
-            point = max(wanted, last_point + CLOSEST_SAMPLES) if are_corners else wanted
-            far = point - here >= from_edges and there - point >= from_edges
-            if far and point - last_point >= CLOSEST_SAMPLES:
-                last_point = point
-                yield point
-    yield edges[-1]
+    edges: NDArray[np.int64], jumps: NDArray[np.int64], points: NDArray[np.int64], *, are_corners: bool
+) -> NDArray[np.int64]:
+    kept = np.empty(len(edges) + len(points), np.int64)
+    return kept[: thin_breakpoints(edges, jumps, points, are_corners, CLOSEST_SAMPLES, kept)]
 
 
 def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Course, ...]:

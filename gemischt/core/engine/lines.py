@@ -10,7 +10,7 @@ from gemischt.core.engine.courses import STRETCH_SAMPLES
 from gemischt.core.engine.operations import Operation
 from gemischt.core.engine.specs import Course, OperationId
 
-_TURNED_STRETCHES, _STRETCHES = 16, 4
+_TURNED_STRETCHES, _STRETCHES = 32, 4
 """Worked out at once: of what is only turned up and down, and of all else."""
 _KEPT = 5
 """Stretches: operations of a strip lag apart, and loops come back."""

@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from gemischt.core.dsp.curves import find_breakpoints, read_level_curve
 from gemischt.core.errors import Fault, InvalidAction
 from gemischt.core.parameters import Parameter, Value
 from gemischt.core.session.addresses import name_of, parameters_of, read
@@ -19,7 +20,7 @@ from gemischt.core.units import db_to_gain, gain_to_db
 SWITCHES = ("on", "mute", "polarity_inverted")
 """What is either on or off and may move; solos concern other strips, too."""
 BEND = 8.0
-_FINE_DB = 0.1
+_FINE_DB = 0.2
 _FINE_OCTAVES = 1.0 / 12.0
 _FINE_SHARE = 1.0 / 256.0
 """A curve is straight between breakpoints that are no further apart than this: of levels, of frequencies and times, and
@@ -135,22 +136,9 @@ class Curve:
 
     def gains_at(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
         """Of a level, the gains at many times."""
-        times, levels, gains, bends = self._segments
-        begin = np.maximum(np.searchsorted(times, times_s, side="right") - 1, 0)
-        end = np.minimum(begin + 1, len(times) - 1)
-        span = times[end] - times[begin]
-        shares = np.clip((times_s - times[begin]) / np.where(span > 0.0, span, 1.0), 0.0, 1.0)
-        k = bends[begin]
-        if k.any():
-            curved = np.where(k == 0.0, 1.0, k)
-            shares = np.where(k == 0.0, shares, np.expm1(curved * shares) / np.expm1(curved))
-        one, other = levels[begin], levels[end]
-        audible = np.isfinite(one) & np.isfinite(other)
-        straight = np.where(audible, one, 0.0) + shares * (np.where(audible, other, 0.0) - np.where(audible, one, 0.0))
-        found: NDArray[np.float64] = np.where(
-            audible, 10.0 ** (straight / 20.0), (1.0 - shares) * gains[begin] + shares * gains[end]
-        )
-        return found
+        gains = np.empty(len(times_s))
+        read_level_curve(self._segments, times_s, gains)
+        return gains
 
     def value_at(self, at_s: float) -> Value:
         """The parameter's value."""
@@ -210,20 +198,9 @@ class Curve:
         together than they may be."""
         if self.parameter.kind == "switch" or len(self.points) < 2:
             return np.zeros(0)
-        times = self._times
-        first = max(0, bisect_right(self._times_s, from_s) - 1)
-        behind = bisect_right(self._times_s, to_s)
-        begins, ends = times[first:-1][: behind - first], times[first + 1 : behind + 1]
-        most = np.maximum(1, ((ends - begins) / closest_s).astype(np.int64))
-        parts = np.minimum(self._parts[first:behind], most)
-        spacings = (ends - begins) / parts
-        some = np.flatnonzero((parts > 1) & (spacings > 0.0))
-        lowest = np.maximum(1, np.floor((from_s - begins[some]) / spacings[some]))
-        highest = np.minimum(parts[some] - 1, np.ceil((to_s - begins[some]) / spacings[some]))
-        counts = np.maximum(0, highest - lowest + 1).astype(np.int64)
-        numbers = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + np.repeat(lowest, counts)
-        between = np.repeat(begins[some], counts) + numbers * np.repeat(spacings[some], counts)
-        return np.concatenate([begins, ends, between])
+        near = self._parts[max(0, bisect_right(self._times_s, from_s) - 1) : bisect_right(self._times_s, to_s)]
+        found = np.empty(int(near.sum()) + 2)
+        return found[: find_breakpoints(self._times, self._parts, from_s, to_s, closest_s, found)]
 
     @cached_property
     def _parts(self) -> NDArray[np.int64]:

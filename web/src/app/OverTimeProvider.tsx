@@ -3,7 +3,7 @@ import { useEffect, useMemo, type ReactNode } from "react";
 import { fetchMovables } from "../api/queries";
 import { OverTimeContext, type MovingCurve, type OverTime, type Value } from "../controls/overTime";
 import { parameterAt } from "../lib/addresses";
-import { pointSetAt, rangeOf, showValue, valueAt } from "../lib/moves";
+import { pointSetAt, rangeOf, showRange, showValue, valueAt } from "../lib/moves";
 import { useController } from "./controller";
 import { useControlMenu } from "./controlMenu";
 import { Recorder, recordedNow } from "./recording";
@@ -25,7 +25,8 @@ export function OverTimeProvider({ children }: { children: ReactNode }) {
       const parameter = parameterAt(acting.now().document, move.target);
       if (!move.on || !parameter) continue;
       const now = () => recordedNow(move.target) ?? valueAt(move.points, parameter, acting.live.positionS());
-      found.set(move.target, { now, ...rangeOf(move.points, parameter) });
+      const range = showRange(parameter, move.points);
+      found.set(move.target, { now, label: parameter.label, range, ...rangeOf(move.points, parameter) });
     }
     return found;
   }, [moves, acting]);

@@ -2,8 +2,8 @@ import { createContext, useContext, useEffect, useRef, useState } from "react";
 
 export type Value = number | boolean | null;
 
-/** A parameter that moves over the song: what it is now, and between which values it moves. */
-export type MovingCurve = { now: () => Value; low: Value; high: Value };
+/** A parameter that moves over the song: what it is now, between which values it moves, and both as people read it. */
+export type MovingCurve = { now: () => Value; low: Value; high: Value; label: string; range: string };
 
 /** What controls ask of those who know the song's time. */
 export type OverTime = {

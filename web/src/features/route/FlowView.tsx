@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import { useCallback, useContext, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 
 import type { Flow, FlowEdge, FlowNode } from "../../api/types";
 import { stageOf, useMeasured } from "../../app/measurement";
@@ -8,6 +8,7 @@ import { foldFolder, focusStrip, useView } from "../../app/store";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { followPointer } from "../../controls/followPointer";
+import { OverTimeContext } from "../../controls/overTime";
 import { formatReading } from "../../lib/format";
 import { readMeter, SILENT_DB, type Stage } from "../../live/frames";
 import { connect } from "./connecting";
@@ -60,9 +61,19 @@ export function FlowView({ flow }: { flow: Flow }) {
     },
     [live, measured],
   );
+  const { curves } = useContext(OverTimeContext);
+  const curveOf = useCallback(
+    (edge: FlowEdge) => curves.get(`strips/${edge.strip}/sends/${edge.send}/level_db`),
+    [curves],
+  );
+  const travel = useCallback((edge: FlowEdge) => curveOf(edge)?.range ?? null, [curveOf]);
   const levelDb = useCallback(
-    (edge: FlowEdge) => peakDb(edge.strip, TAP_STAGE[edge.tap]) + (edge.level_db ?? SILENT_DB),
-    [peakDb],
+    (edge: FlowEdge) => {
+      const curve = curveOf(edge);
+      const gainDb = curve ? curve.now() : edge.level_db;
+      return peakDb(edge.strip, TAP_STAGE[edge.tap]) + (typeof gainDb === "number" ? gainDb : SILENT_DB);
+    },
+    [curveOf, peakDb],
   );
   const reductionDb = useCallback(
     (edge: FlowEdge) => {
@@ -75,8 +86,8 @@ export function FlowView({ flow }: { flow: Flow }) {
   const { ref: canvas } = useCanvas(
     useCallback(
       (context: CanvasRenderingContext2D, _widthPx: number, heightPx: number, colors: Colors) =>
-        paintFlow(context, heightPx, colors, { flow, place, nodes, lit, levelDb, reductionDb }),
-      [flow, place, nodes, lit, levelDb, reductionDb],
+        paintFlow(context, heightPx, colors, { flow, place, nodes, lit, levelDb, travel, reductionDb }),
+      [flow, place, nodes, lit, levelDb, travel, reductionDb],
     ),
     playing && "gliding",
   );

@@ -13,6 +13,8 @@ export type FlowPicture = {
   lit: { nodes: Set<string>; edges: Set<FlowEdge> } | null;
   /** Level that runs in a connection, dBFS. */
   levelDb: (edge: FlowEdge) => number;
+  /** Between which levels a send moves; null if it rests. */
+  travel: (edge: FlowEdge) => string | null;
   /** Gain reduction a key causes, dB; 0 if none is known. */
   reductionDb: (edge: FlowEdge) => number;
 };
@@ -64,8 +66,13 @@ export function paintFlow(
     context.lineCap = "butt";
     if (edge.kind === "key") arrow(context, x3, y3, colors.key);
     if (lit && shines && edge.kind !== "output") {
+      const travel = picture.travel(edge);
       const text =
-        edge.kind === "send" ? formatDb(edge.level_db) : formatDb(-picture.reductionDb(edge) || null);
+        edge.kind === "send"
+          ? travel
+            ? `∿ ${travel}`
+            : formatDb(edge.level_db)
+          : formatDb(-picture.reductionDb(edge) || null);
       if (text !== "−∞" || edge.kind === "send")
         labels.push([edge, text, edge.kind === "send" ? colors.send : colors.key]);
     }
