@@ -15,8 +15,9 @@ from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_to_reference
 from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.metering.ballistics import FLOOR_DB
-from gemischt.core.session.document import LONGEST_SONG_S, Id, Session, SongTime
+from gemischt.core.session.document import Session
 from gemischt.core.session.edits import find_strip
+from gemischt.core.session.terms import LONGEST_SONG_S, Id, SongTime
 from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
 from gemischt.operations.printing import Bits, print_mix

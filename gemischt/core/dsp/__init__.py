@@ -5,6 +5,7 @@ mixing            clips, matrices, sums, delays, level measuring
 biquad            the cookbook's filters and the cascade that runs them
 curves            curves over the song, read at many moments at once
 decibels          fast logarithms and powers
+ducking           ticks of clocks, curves they start, and audio that is turned by them
 dynamics          levels become reductions: static curve, attack, hold, release
 delay_line        delays whose length may change while they sound: the old and the new length are crossfaded
 feedback_network  a feedback delay network: sixteen lines whose outputs are mixed by a Hadamard matrix and fed back

@@ -6,6 +6,8 @@ blueprint     session -> list of specs in topological order, latencies aligned
 sheet         the sheet a blueprint is drawn on: buffers with their lags, and operations in order
 listening     detectors on the sheet: who turns something down hears a key, finds its levels, decides, is waited for
 operations    specs -> objects that work on buffers block by block
+clocks        clocks in samples: when ducks start their curves and ghosts click
+duck_operations  ducks and ghosts at work
 courses       how moves lead a strip's operations over the song
 lines         lines along which controls are led: a course, worked out a stretch at a time as it is needed
 led_controls  controls that have arrived on their lines: laid out in one call

@@ -16,32 +16,28 @@ from gemischt.core.engine.buffer_names import (
     strip_buffer,
 )
 from gemischt.core.engine.clip_placing import place_clips, song_length_samples
+from gemischt.core.engine.clocks import click_wave, clicks_of
 from gemischt.core.engine.courses import courses_of, moves_by_strip
 from gemischt.core.engine.listening import Listening
 from gemischt.core.engine.placement import Matrix, file_matrix, leaving_layout, source_layout
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Settings, Turning, lane_gains, level_of
+from gemischt.core.engine.settings import Ducking, Settings, Turning, lane_gains, level_of
 from gemischt.core.engine.sheet import ClipFeed, Feed, Sheet
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.layout import FILE_LAYOUTS, MONO, Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
 from gemischt.core.session.addresses import placed
-from gemischt.core.session.document import (
-    Keyed,
-    Lane,
-    Parallel,
-    Processor,
-    Send,
-    Session,
-    Simple,
-    Strip,
-    StripTap,
-    Tap,
-)
+from gemischt.core.session.document import Keyed, Lane, Parallel, Processor, Send, Session, Simple, Strip, StripTap
+from gemischt.core.session.ducking import DuckStep, notes_of, split_at_fader, with_ducks_in_chains
+from gemischt.core.session.ducks import Steps, WrittenNotes
 from gemischt.core.session.edits import find_processor
 from gemischt.core.session.kinds import traits_of
+from gemischt.core.session.terms import Tap
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
+
+TICKS_ON_S = 120.0
+"""So long clocks go on ticking after the last clip."""
 
 
 def draw_blueprint(
@@ -57,6 +53,7 @@ def draw_blueprint(
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
+    session = with_ducks_in_chains(session)
     blueprint = _Drawing(session, media, taps).draw()
     return replace(blueprint, courses=courses_of(session, blueprint, Settings(session)))
 
@@ -77,6 +74,8 @@ class _Drawing:
         self.settings = Settings(session)
         self.sheet = Sheet(session.sample_rate_hz)
         self.listening = Listening(self.sheet, self._tap)
+        self.length_samples = song_length_samples(session, self.media)
+        self.until_samples = self.length_samples + s_to_samples(TICKS_ON_S, session.sample_rate_hz)
         heard = [key for strip in session.strips for key in self._keys_of(strip)]
         self.tapped: set[StripTap] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(heard)
         self.tapped |= set(self.taps or ())
@@ -96,7 +95,7 @@ class _Drawing:
             strips=tuple(strip.id for strip in session.strips),
             output=output,
             latency_samples=self.sheet.lags[output],
-            length_samples=song_length_samples(session, self.media),
+            length_samples=self.length_samples,
             lags=self.sheet.lags,
             lags_at=self.sheet.lags_at,
         )
@@ -120,9 +119,21 @@ class _Drawing:
         else:
             self._draw_sum(strip, source)
         work = self.work[strip.id] = self._draw_input(strip, source)
-        self._draw_chain(strip, strip.chain, work)
+        chain, behind_fader = split_at_fader(strip.chain)
+        self._draw_chain(strip, chain, work)
         self._draw_late(strip, work)
-        self._draw_output(strip, work)
+        self._draw_output(strip, self._behind_fader(strip, behind_fader, work) if behind_fader else work)
+
+    def _behind_fader(self, strip: Strip, steps: tuple[Processor, ...], work: str) -> str:
+        """What steps make of it that work behind the fader, in a buffer of its own: taps before the fader pass them by.
+        Fader and pan turn all channels as they are, so that they may as well follow."""
+        layout = self.sheet.buffers[work]
+        behind = self.sheet.buffer(strip_buffer(strip.id, "behind fader"), layout, lag=self.sheet.lags[work])
+        meter, same = self._meter(strip, PRE_FADER), np.eye(layout.n_channels)
+        operation = OperationId(strip.id, Role.BEHIND_FADER)
+        self.sheet.add(specs.ApplyMatrix(operation, work, behind, meter, None, same))
+        self._draw_chain(strip, steps, behind)
+        return behind
 
     def _goes_straight(self, strip: Strip) -> bool:
         """Whether all that is wanted of a strip is its clips, turned and placed, at the end of its ways."""
@@ -156,6 +167,18 @@ class _Drawing:
         clips, matrices, layout = self._placed_clips(strip)
         self.sheet.buffer(source, layout, lag=0)
         self.sheet.add(specs.PlayClips(OperationId(strip.id, Role.CLIPS), source, clips, False, matrices))
+        if strip.pattern is not None:
+            self._draw_clicks(strip, strip.pattern, source)
+
+    def _draw_clicks(self, strip: Strip, pattern: Steps | WrittenNotes, source: str) -> None:
+        session, rate = self.session, self.session.sample_rate_hz
+        when = pattern if isinstance(pattern, Steps) else notes_of(pattern, session.note_tracks)
+        starts, velocities = clicks_of(when, session.tempo, rate, self.until_samples)
+        wave = click_wave(strip.click, rate)
+        operation = OperationId(strip.id, Role.GHOST_CLICKS)
+        self.sheet.add(
+            specs.Clicks(operation, source, tuple(starts.tolist()), tuple(velocities.tolist()), tuple(wave.tolist()))
+        )
 
     def _placed_clips(self, strip: Strip) -> tuple[tuple[specs.ClipPlacement, ...], tuple[Matrix, ...], Layout]:
         """A strip's clips, what each of their channels is to the strip, and the strip's channels."""
@@ -194,6 +217,10 @@ class _Drawing:
                 self._draw_processor(strip, processor, buffer)
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
+        if isinstance(processor, DuckStep):
+            ducking = Ducking(strip.id, processor, buffer, self.session.sample_rate_hz)
+            self.listening.draw_duck(ducking, self.until_samples)
+            return
         if isinstance(processor, Keyed):
             self.listening.draw(Turning(strip.id, processor, buffer, self.session.sample_rate_hz))
             return
@@ -258,7 +285,8 @@ class _Drawing:
         matrix = self.settings.output_matrix(strip, self.sheet.buffers[work].n_channels)
         leaving = leaving_layout(self.sheet.buffers[work])
         post = self.sheet.buffer(strip_buffer(strip.id, "post-fader"), leaving, lag=self.sheet.lags[work])
-        before, after = self._meter(strip, PRE_FADER), self._meter(strip, POST_FADER)
+        before = self._meter(strip, PRE_FADER) if work == self.work[strip.id] else None
+        after = self._meter(strip, POST_FADER)
         self.sheet.add(specs.ApplyMatrix(OperationId(strip.id, Role.OUTPUT), work, post, before, after, matrix))
         if strip.output is not None:
             feed = Feed(

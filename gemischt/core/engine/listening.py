@@ -1,4 +1,4 @@
-"""Detectors on the sheet: who turns something down hears a key, finds its levels, decides, and is waited for."""
+"""Detectors and ducks on the sheet: who turns something down hears a key, finds its levels, decides, is waited for."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -6,11 +6,12 @@ from dataclasses import dataclass, field
 from gemischt.core.engine import specs
 from gemischt.core.engine.buffer_names import signal_name
 from gemischt.core.engine.resolving import detector_eq
-from gemischt.core.engine.settings import Turning
+from gemischt.core.engine.settings import Ducking, Listener, Turning
 from gemischt.core.engine.sheet import Feed, Sheet
 from gemischt.core.engine.specs import Role
 from gemischt.core.processors.base import Detection
-from gemischt.core.session.document import DetectorFilter, Tap
+from gemischt.core.session.ducks import Hits
+from gemischt.core.session.terms import DetectorFilter, Tap
 from gemischt.core.units import db_to_gain
 
 
@@ -23,6 +24,7 @@ class Listening:
     tap: Callable[[str, Tap], str]
     _keys: dict[tuple[str, float, DetectorFilter, int], str] = field(default_factory=dict)
     _levels: dict[tuple[str, bool, Detection], str] = field(default_factory=dict)
+    _openings: dict[tuple[str, str | None, int], str] = field(default_factory=dict)
 
     def draw(self, turning: Turning) -> None:
         """A processor that turns its buffer down."""
@@ -33,7 +35,21 @@ class Listening:
         sheet.wait(turning.id_of(Role.LOOKAHEAD), turning.buffer, shape.lookahead_samples)
         sheet.add(turning.apply(shape.reduction))
 
-    def _draw_key(self, turning: Turning) -> str:
+    def draw_duck(self, ducking: Ducking, until_samples: int) -> None:
+        """A duck's step; targets that lag alike share one curve."""
+        sheet, opening = self.sheet, ducking.processor.params.opening
+        by_hits = isinstance(opening.clock, Hits)
+        levels = self._draw_levels(ducking, self._draw_key(ducking)) if by_hits else None
+        lag = sheet.lags[ducking.buffer]
+        known = self._openings.get((opening.duck, levels, lag))
+        if known is None:
+            known = signal_name(ducking.strip, ducking.processor.id, "openness")
+            sheet.signals[known] = 1
+            self._openings[opening.duck, levels, lag] = known
+            sheet.add(specs.Open(ducking.id_of(Role.OPEN), levels, known, lag, until_samples, opening))
+        sheet.add(ducking.apply(known))
+
+    def _draw_key(self, turning: Listener) -> str:
         """The buffer that holds what it hears, its own signal or a key; who is earlier waits for the other."""
         sheet, key, buffer = self.sheet, turning.processor.key, turning.buffer
         source = buffer if key.source is None else self.tap(key.source, key.tap)
@@ -54,7 +70,7 @@ class Listening:
             self._keys[heard_so] = heard
         return heard
 
-    def _draw_levels(self, turning: Turning, heard: str) -> str:
+    def _draw_levels(self, turning: Listener, heard: str) -> str:
         """The signal that holds the levels of what it hears."""
         sheet = self.sheet
         pairs = sheet.buffers[heard] == sheet.buffers[turning.buffer]

@@ -11,6 +11,7 @@ from gemischt.core.control import Control
 from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.buffer_names import STAGES
+from gemischt.core.engine.duck_operations import ClicksOperation, DuckOperation, OpenOperation
 from gemischt.core.engine.led_controls import LedControls
 from gemischt.core.engine.lines import ControlLine, Lines
 from gemischt.core.engine.operations import Operation, ProcessOperation, ShapeOperation
@@ -126,7 +127,7 @@ class Plan:
 
     def _found_reducers(self) -> Iterator[tuple[tuple[str, str], ReducesGain]]:
         for id_, operation in self.operations.items():
-            if isinstance(operation, ShapeOperation):
+            if isinstance(operation, ShapeOperation | DuckOperation):
                 yield (id_.strip, id_.part[0]), operation
             elif isinstance(operation, ProcessOperation) and isinstance(operation.processor, ReducesGain):
                 yield (id_.strip, id_.part[0]), operation.processor
@@ -191,3 +192,9 @@ class Plan:
                 return ShapeOperation(spec, self.signals, rate, glide)
             case specs.Apply():
                 return operations.ApplyOperation(spec, buffers, self.signals, glide)
+            case specs.Open():
+                return OpenOperation(spec, self.signals, rate, self.max_block)
+            case specs.Duck():
+                return DuckOperation(spec, buffers, self.signals, rate, glide)
+            case specs.Clicks():
+                return ClicksOperation(spec, buffers)

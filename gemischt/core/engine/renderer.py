@@ -15,6 +15,7 @@ from gemischt.core.engine.resettling import resettle
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import Blueprint, OperationId, Role, waits_samples
 from gemischt.core.session.document import Session
+from gemischt.core.session.ducking import with_ducks_in_chains
 from gemischt.core.units import ms_to_samples
 
 DEFAULT_BLOCK = 1024
@@ -31,7 +32,7 @@ class Renderer:
     """
 
     def __init__(self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK) -> None:
-        self._session = session
+        session = self._session = with_ducks_in_chains(session)
         self._media = media
         self.max_block = max_block
         self._sample_rate_hz = session.sample_rate_hz
@@ -91,6 +92,7 @@ class Renderer:
         if self._leaving is not None:
             self._waiting = session, media
             return
+        session = with_ducks_in_chains(session)
         settled = resettle(self.plan.blueprint, self._session, session) if media is self._media else None
         if settled is not None and session.moves:
             settled = replace(settled, courses=courses_of(session, settled, Settings(session)))

@@ -7,10 +7,11 @@ from typing import TypeAlias
 
 from gemischt.core.engine import specs
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Settings, Turning, lane_gains, level_of, process_spec
+from gemischt.core.engine.settings import Ducking, Settings, Turning, lane_gains, level_of, process_spec
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
+from gemischt.core.session.ducking import DuckStep
 from gemischt.core.session.edits import Chain, find_block, find_processor
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
@@ -104,7 +105,7 @@ class Part:
             case specs.ApplyMatrix() if id_.role is Role.INPUT:
                 matrix = self.settings.pick_up(strip, self.channels[known.source])
                 return dataclasses.replace(known, matrix=matrix)
-            case specs.ApplyMatrix():
+            case specs.ApplyMatrix() if id_.role is Role.OUTPUT:
                 matrix = self.settings.output_matrix(strip, self.channels[known.source])
                 return dataclasses.replace(known, matrix=matrix)
             case specs.MixInto() if id_.role is Role.SEND:
@@ -113,15 +114,27 @@ class Part:
                 return dataclasses.replace(known, gain=gain)
             case specs.MixInto() if id_.role is Role.LANE:
                 return dataclasses.replace(known, gain=lane_gains(find_block(strip, id_.part[0]))[id_.part[1]])
+            case specs.Open() | specs.Duck():
+                return self._duck_spec(known, find_processor(strip, id_.part[0]))
             case specs.Process() | specs.Shape() | specs.Apply() | specs.Detect():
                 return self._processor_spec(known, strip, at_s)
             case _:
                 return known
 
+    def _duck_spec(self, known: specs.Open | specs.Duck, step: Processor) -> specs.Spec:
+        assert isinstance(step, DuckStep)
+        if isinstance(known, specs.Open):
+            return dataclasses.replace(known, opening=step.params.opening)
+        rate = self.settings.session.sample_rate_hz
+        return Ducking(known.id.strip, step, known.buffer, rate).apply(known.openness)
+
     def _processor_spec(
         self, known: specs.Process | specs.Shape | specs.Apply | specs.Detect, strip: Strip, at_s: float | None
     ) -> specs.Spec:
         processor, rate = find_processor(strip, known.id.part[0]), self.settings.session.sample_rate_hz
+        if isinstance(processor, DuckStep) or known.id.role is Role.KEY_FILTER:
+            # How they listen does not change while it sounds.
+            return known
         if isinstance(processor, Keyed):
             turning = Turning(strip.id, processor, "", rate)
             match known:
@@ -168,7 +181,9 @@ class Part:
             settings = {"level_db": after.level_db, "lanes": after.lanes, "name": after.name}
             same = before.model_copy(update=settings) == after and len(before.lanes) == len(after.lanes)
             yield own if same else None
-            # A block that is off has no lanes.
+            if not after.on and before.lanes != after.lanes:
+                # It has no lanes, but what their keys hear is kept for them.
+                yield None
             for old, new in zip(before.lanes, after.lanes, strict=False) if after.on else ():
                 same = old.model_copy(update={name: getattr(new, name) for name in _LANE_SETTINGS}) == new
                 yield OperationId(strip_id, Role.LANE, (after.id, new.id)) if same else None
@@ -176,6 +191,14 @@ class Part:
             return
         if before.type != after.type or before.model_copy(update={"on": after.on, "params": after.params}) != after:
             yield None
+            return
+        if isinstance(after, DuckStep):
+            # Of those that share a curve one leads it; whose clock is of another kind has another structure.
+            same = isinstance(before, DuckStep) and before.params.opening.clock.kind == after.params.opening.clock.kind
+            yield OperationId(strip_id, Role.DUCK, (after.id,)) if same else None
+            opens = OperationId(strip_id, Role.OPEN, (after.id,))
+            if opens in self.known:
+                yield opens
             return
         known, told = self.known[own], told_over_time(after, self.settings.session)
         # What changes within the song has to know where it works there.

@@ -3,7 +3,8 @@
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
-from gemischt.core.session.document import DetectorFilter, Session, Simple, Tempo
+from gemischt.core.session.document import Session, Simple, Tempo
+from gemischt.core.session.terms import DetectorFilter
 from gemischt.core.units import note_to_s
 
 

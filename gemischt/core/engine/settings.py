@@ -3,6 +3,7 @@
 import copy
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import TypeAlias
 
 from gemischt.core.engine import placement, specs
 from gemischt.core.engine.buffer_names import signal_name
@@ -15,6 +16,7 @@ from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
 from gemischt.core.session.document import Keyed, Parallel, Send, Session, Strip
+from gemischt.core.session.ducking import DuckStep
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
@@ -152,3 +154,36 @@ class Turning:
     def apply(self, reduction: str) -> specs.Apply:
         """How what it decides is applied."""
         return specs.Apply(self.id_of(Role.PROCESSOR), reduction, self.buffer, self.application)
+
+
+@dataclass(frozen=True)
+class Ducking:
+    """A duck's step in a chain."""
+
+    strip: str
+    processor: DuckStep
+    buffer: str
+    sample_rate_hz: int
+
+    def id_of(self, role: Role) -> OperationId:
+        """Of one of its operations."""
+        return OperationId(self.strip, role, (self.processor.id,))
+
+    @property
+    def detection(self) -> Detection:
+        """How it listens for hits: to the peaks of the loudest channel."""
+        return Detection(rms_share=0.0, link=1.0)
+
+    @property
+    def depth(self) -> specs.Depth:
+        """How its target is turned."""
+        params = self.processor.params
+        return specs.Depth(params.depth_db, params.crossover_hz, self.processor.on)
+
+    def apply(self, openness: str) -> specs.Duck:
+        """How its target is turned by how open the duck is."""
+        return specs.Duck(self.id_of(Role.DUCK), openness, self.buffer, self.processor.params.band, self.depth)
+
+
+Listener: TypeAlias = Turning | Ducking
+"""What hears a key."""

@@ -53,6 +53,8 @@ class Sheet:
                 return self.lags[spec.source]
             case specs.Shape():
                 return self.lags[spec.levels]
+            case specs.Open():
+                return spec.lag_samples
             case _:
                 return self.lags[spec.buffer]
 

@@ -16,6 +16,7 @@ from gemischt.core.engine.placement import Matrix
 from gemischt.core.layout import Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import Application, Detection
+from gemischt.core.session.ducking import Opening
 
 
 class Role(Enum):
@@ -31,6 +32,10 @@ class Role(Enum):
     KEY_FILTER = "key filter"
     KEY_WAIT = "key wait"
     DETECT = "detect"
+    DUCK = "duck"
+    OPEN = "open"
+    GHOST_CLICKS = "ghost clicks"
+    BEHIND_FADER = "behind fader"
     SHAPE = "shape"
     LOOKAHEAD = "lookahead"
     LANE = "lane"
@@ -184,7 +189,52 @@ class Apply:
     application: Application = field(compare=False)
 
 
-Spec: TypeAlias = PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process | Detect | Shape | Apply
+@dataclass(frozen=True)
+class Open:
+    """Follow a duck's clock and curve; a clock of the song has no levels. It ticks until ``until_samples``."""
+
+    id: OperationId
+    levels: str | None
+    openness: str
+    lag_samples: int
+    until_samples: int
+    opening: Opening = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Depth:
+    """How a target is turned; depth None is silence."""
+
+    depth_db: float | None
+    crossover_hz: float
+    on: bool
+
+
+@dataclass(frozen=True)
+class Duck:
+    """Turn a buffer, or one side of a crossover, by how open a duck is."""
+
+    id: OperationId
+    openness: str
+    buffer: str
+    band: str
+    depth: Depth = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Clicks:
+    """Add a ghost's clicks to a buffer."""
+
+    id: OperationId
+    buffer: str
+    starts: tuple[int, ...]
+    velocities: tuple[float, ...]
+    wave: tuple[float, ...]
+
+
+Spec: TypeAlias = (
+    PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process | Detect | Shape | Apply | Open | Duck | Clicks
+)
 
 
 def waits_samples(spec: Spec) -> int:
@@ -213,6 +263,10 @@ def settings_of(spec: Spec) -> object:
             return spec.params
         case Apply():
             return spec.application
+        case Open():
+            return spec.opening
+        case Duck():
+            return spec.depth
         case _:
             return None
 

@@ -57,6 +57,7 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
 )
 
+_NO_PROCESSORS = {"parallel": "Lanes", "duck": "Duck"}
 _BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in PROCESSORS}
 
 
@@ -67,4 +68,4 @@ def kind_of(processor_type: str) -> ProcessorKind:
 
 def label_of(processor_type: str) -> str:
     """Name for people of a processor type."""
-    return "Lanes" if processor_type == "parallel" else _BY_KIND[processor_type].label
+    return _NO_PROCESSORS[processor_type] if processor_type in _NO_PROCESSORS else _BY_KIND[processor_type].label

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.session.document import Session
+from gemischt.core.session.ducks import Hits
 from gemischt.core.session.edits import names_of
 
 
@@ -24,6 +25,11 @@ def _references(session: Session, gone: set[str]) -> Iterator[str]:
         keys = sorted({processor.key.source or "" for processor in keyed_processors(strip)} & gone)
         if keys:
             yield f"{strip.name} no longer hears {names_of(session, keys)} and listens to itself."
+    for duck in session.ducks:
+        if isinstance(duck.clock, Hits) and duck.clock.source in gone:
+            yield f"The duck {duck.name} goes: its hits were those of {names_of(session, [duck.clock.source])}."
+        elif targets := [target.strip for target in duck.targets if target.strip in gone]:
+            yield f"The duck {duck.name} no longer turns {names_of(session, targets)}."
     for group in session.control_groups:
         if gone & set(group.members):
             yield f"The control group {group.name} loses {len(gone & set(group.members))} of {len(group.members)}."

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from graphlib import CycleError, TopologicalSorter
 from typing import Literal
 
-from gemischt.core.session.document import Keyed, Processor, Session, Strip, Tap
+from gemischt.core.session.document import Keyed, Processor, Session, Strip
+from gemischt.core.session.terms import Tap
 
 EdgeKind = Literal["output", "send", "key"]
 

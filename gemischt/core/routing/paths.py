@@ -5,7 +5,8 @@ from typing import Literal
 
 from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.processors.reverb import line_lengths
-from gemischt.core.session.document import Processor, Send, Session, Strip, Tap
+from gemischt.core.session.document import Processor, Send, Session, Strip
+from gemischt.core.session.terms import Tap
 
 MOST_WAYS = 64
 

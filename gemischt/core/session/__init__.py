@@ -8,6 +8,9 @@ addresses    addresses: one for every parameter of a session, and what there is 
 catalogue    the tables of every part of a session that has parameters, for interfaces to take their ranges from
 differences  what differs between two sessions, in words, strip by strip
 moves        parameters drawn over the song: what may move, and a move's value at any time
+ducks        ducks and ghosts in the document: clocks, curves, targets, patterns
+ducking      ducks where they work: each target a step in its strip's chain
+duck_curves  changing a duck's curve: smoothed, reversed, copied, taken from a sound
 drawing      changing drawn curves: cut, thinned, shifted, scaled, copied
 beat_grid    where a time lies in bars and beats
 carrying     what becomes of a song when its tempo changes
@@ -15,5 +18,6 @@ midi         MIDI files, read for tempo, metre, markers and notes
 kinds        the kinds of strips: what each may do
 presets      presets: processors without a strip, as an open document of their own
 racks        lanes to start from, made of our own processors
+terms        what parts of a session are said in: ids, names, times, taps, note values, notes
 tree         the order in which strips and folders are read: folders where their first member stands, buses over their
 """

@@ -3,7 +3,7 @@
     strips/ID/FIELD                          strips/ID/pan/FIELD         strips/ID/sends/SEND/FIELD
     strips/ID/chain/PROCESSOR/FIELD          strips/ID/chain/PROCESSOR/key/FIELD     .../key/filter/FIELD
     strips/ID/chain/EQ/bands/BAND/FIELD      strips/ID/chain/BLOCK/lanes/LANE/FIELD
-    control_groups/ID/FIELD
+    control_groups/ID/FIELD                  ducks/ID/FIELD              ducks/ID/targets/TARGET/FIELD
 
 Processors inside lanes are addressed like those of the chain: their ids are unique within the strip. FIELD is a name of
 the part's table (core.parameters.table_of), a processor's own parameters included.
@@ -20,11 +20,12 @@ from gemischt.core.parameters import FrozenModel, Parameter, table_of
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Send, Session, Strip
+from gemischt.core.session.ducks import DuckTarget
 from gemischt.core.session.edits import replace_processor
 
 Part = Any
 """A model of the document, of whichever kind the address leads to."""
-_PARTS = ("strips", "control_groups", "sends", "chain", "bands", "lanes")
+_PARTS = ("strips", "control_groups", "ducks", "targets", "sends", "chain", "bands", "lanes")
 """Fields that hold parts with ids."""
 
 
@@ -43,6 +44,8 @@ def parameters_of(session: Session) -> Iterator[Addressed]:
         yield from _parameters_of(f"strips/{strip.id}", strip)
     for group in session.control_groups:
         yield from _parameters_of(f"control_groups/{group.id}", group)
+    for duck in session.ducks:
+        yield from _parameters_of(f"ducks/{duck.id}", duck)
 
 
 def parameters_in(part: FrozenModel) -> Iterator[Addressed]:
@@ -83,6 +86,8 @@ def name_of(session: Session, address: str) -> str:
 
 
 def _name_of_part(session: Session, part: Part) -> str:
+    if isinstance(part, DuckTarget):
+        return session.strip(part.strip).name
     if isinstance(part, Send):
         return f"send to {session.strip(part.to).name}"
     if name := getattr(part, "name", None):
@@ -113,7 +118,7 @@ def _put_back(session: Session, places: list["_Place"], changed: Part, address: 
     for outer, place in zip(reversed([session, *(place.part for place in places[:-1])]), reversed(places), strict=True):
         changed = place.put_back(outer, changed)
     if not isinstance(changed, Session):
-        raise InvalidAction("an address begins with strips or control_groups", where=address)
+        raise InvalidAction("an address begins with strips, control_groups or ducks", where=address)
     return changed
 
 

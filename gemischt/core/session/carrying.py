@@ -1,11 +1,13 @@
 """What becomes of a song when its tempo changes: what keeps its bars, and what its seconds."""
 
-from collections.abc import Callable
-from typing import Literal
+from collections.abc import Callable, Iterable
+from typing import Any, Literal
 
 from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.document import Clip, Move, NoteTrack, Section, Session, Strip, Tempo
+from gemischt.core.session.document import Clip, Move, Section, Session, Strip, Tempo
 from gemischt.core.session.drawing import uncrowded
+from gemischt.core.session.ducks import WrittenNotes
+from gemischt.core.session.terms import Note
 
 Follows = Literal["nothing", "moves", "clips"]
 """What keeps its bars: nothing; moves, sections and notes; or those and the clips."""
@@ -24,12 +26,19 @@ def carried(session: Session, tempo: tuple[Tempo, ...], follows: Follows) -> Ses
         update={
             "moves": tuple(_move(move, carry) for move in session.moves),
             "sections": tuple(_section(section, carry) for section in session.sections),
-            "note_tracks": tuple(_notes(track, carry) for track in session.note_tracks),
+            "note_tracks": tuple(
+                track.model_copy(update={"notes": _notes(track.notes, carry)}) for track in session.note_tracks
+            ),
+            "ducks": tuple(duck.model_copy(update={"clock": _written(duck.clock, carry)}) for duck in session.ducks),
+            "strips": tuple(
+                strip.model_copy(update={"pattern": _written(strip.pattern, carry)}) if strip.pattern else strip
+                for strip in session.strips
+            ),
         }
     )
     if follows == "moves":
         return changed
-    return changed.model_copy(update={"strips": tuple(_strip(strip, carry) for strip in session.strips)})
+    return changed.model_copy(update={"strips": tuple(_strip(strip, carry) for strip in changed.strips)})
 
 
 def _carry(old: BeatGrid, new: BeatGrid) -> Carry:
@@ -52,14 +61,20 @@ def _section(section: Section, carry: Carry) -> Section:
     return section.model_copy(update={"start_s": carry(section.start_s), "end_s": carry(section.end_s)})
 
 
-def _notes(track: NoteTrack, carry: Carry) -> NoteTrack:
-    notes = (
+def _notes(notes: Iterable[Note], carry: Carry) -> tuple[Note, ...]:
+    return tuple(
         note.model_copy(
             update={"at_s": carry(note.at_s), "length_s": carry(note.at_s + note.length_s) - carry(note.at_s)}
         )
-        for note in track.notes
+        for note in notes
     )
-    return track.model_copy(update={"notes": tuple(notes)})
+
+
+def _written(clock: Any, carry: Carry) -> Any:
+    """What ticks by notes of its own; all else follows by its note values."""
+    if not isinstance(clock, WrittenNotes):
+        return clock
+    return clock.model_copy(update={"notes": _notes(clock.notes, carry)})
 
 
 def _strip(strip: Strip, carry: Carry) -> Strip:

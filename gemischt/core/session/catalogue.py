@@ -5,19 +5,9 @@ from pydantic import BaseModel
 from gemischt.core.parameters import Parameter, table_of
 from gemischt.core.processors.eq_params import EqBand
 from gemischt.core.processors.registry import PROCESSORS
-from gemischt.core.session.document import (
-    Clip,
-    ControlGroup,
-    DetectorFilter,
-    Key,
-    Lane,
-    Pan,
-    Parallel,
-    Send,
-    Session,
-    Strip,
-    Tempo,
-)
+from gemischt.core.session.document import Clip, ControlGroup, Key, Lane, Pan, Parallel, Send, Session, Strip, Tempo
+from gemischt.core.session.ducks import Click, Duck, DuckTarget, Hits, Repeat
+from gemischt.core.session.terms import DetectorFilter
 
 _PARTS: dict[str, type[BaseModel]] = {
     "session": Session,
@@ -32,6 +22,11 @@ _PARTS: dict[str, type[BaseModel]] = {
     "parallel": Parallel,
     "control_group": ControlGroup,
     "eq_band": EqBand,
+    "duck": Duck,
+    "duck_target": DuckTarget,
+    "hits": Hits,
+    "repeat": Repeat,
+    "click": Click,
 }
 
 

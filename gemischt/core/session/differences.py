@@ -36,6 +36,7 @@ def _differences(before: Session, after: Session) -> Iterator[Difference]:
             yield Difference(strip=strip.id, words=f"{strip.name} {words}")
     for words in _group_words(before.control_groups, after.control_groups):
         yield Difference(strip=None, words=words)
+    yield from _duck_words(before, after)
     yield from _move_words(before, after)
     if before.tempo != after.tempo:
         yield Difference(strip=None, words="Tempo changed")
@@ -43,6 +44,20 @@ def _differences(before: Session, after: Session) -> Iterator[Difference]:
         yield Difference(strip=None, words=f"Pan law {after.pan_law_db:g} dB")
     if before.vu_reference_dbfs != after.vu_reference_dbfs:
         yield Difference(strip=None, words=f"0 VU at {show_db(after.vu_reference_dbfs)}FS")
+
+
+def _duck_words(before: Session, after: Session) -> Iterator[Difference]:
+    known = {duck.id: duck for duck in before.ducks}
+    for duck in after.ducks:
+        earlier = known.pop(duck.id, None)
+        if earlier is None:
+            yield Difference(strip=None, words=f"Duck {duck.name} added")
+        elif earlier.on != duck.on:
+            yield Difference(strip=None, words=f"Duck {duck.name} {'on' if duck.on else 'off'}")
+        elif earlier != duck:
+            yield Difference(strip=None, words=f"Duck {duck.name} changed")
+    for duck in known.values():
+        yield Difference(strip=None, words=f"Duck {duck.name} removed")
 
 
 def _move_words(before: Session, after: Session) -> Iterator[Difference]:
@@ -81,7 +96,7 @@ def _strip_words(before: Session, after: Session, old: Strip, new: Strip) -> Ite
         yield f"plays to {_name(after, new.output)}{', late' if new.late else ''}"
     if old.clips != new.clips:
         yield "clips changed"
-    for field in ("color", "folder", "input", "solo_safe"):
+    for field in ("color", "folder", "input", "solo_safe", "pattern", "click"):
         if getattr(old, field) != getattr(new, field):
             yield f"{field.replace('_', ' ')} changed"
     yield from _chain_words(old.chain, new.chain)

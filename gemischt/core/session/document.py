@@ -6,7 +6,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import AfterValidator, ConfigDict, Field, StrictBool
 
 from gemischt.core.layout import LayoutName
-from gemischt.core.parameters import FrozenModel, cut, level, parameter, trim
+from gemischt.core.parameters import FrozenModel, level, parameter, trim
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqParams
@@ -14,21 +14,16 @@ from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
+from gemischt.core.session.ducks import Click, Duck, Steps, WrittenNotes
+from gemischt.core.session.terms import LONGEST_SONG_S, Color, DetectorFilter, Id, Name, Note, SongTime, Tap
 
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
-LONGEST_SONG_S = 86400.0
 LONGEST_FADE_S = 3600.0
-SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
-"""Seconds from the start of a song."""
 _LONGEST_NAME_BYTES = 255
 
-Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
-Name = Annotated[str, Field(min_length=1, max_length=200)]
-Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 SampleRate = Literal[44100, 48000, 88200, 96000]
 StripKind = Literal["track", "bus", "return", "mix", "ghost"]
-Tap = Literal["pre-chain", "pre-fader", "post-fader"]
 StripTap = tuple[str, Tap]
 """A strip's id, and where on it its signal is read."""
 InputPickUp = Literal["as-is", "mono-sum", "left", "right", "mid", "side", "swap"]
@@ -100,13 +95,6 @@ class Clip(FrozenModel):
     fade_out_s: float | None = parameter(None, 0.0, LONGEST_FADE_S, label="Fade out", unit="s", none="by itself")
     fade_shape: FadeShape = "linear"
     reversed: bool = False
-
-
-class DetectorFilter(FrozenModel):
-    """Cuts in front of a detector; null leaves that side open."""
-
-    low_cut_hz: float | None = cut("Low cut", 10.0)
-    high_cut_hz: float | None = cut("High cut", 20.0)
 
 
 class Key(FrozenModel):
@@ -239,6 +227,7 @@ class Strip(FrozenModel):
     """Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends.
 
     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
+    ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
     """
 
@@ -249,6 +238,8 @@ class Strip(FrozenModel):
     folder: Id | None = None
     layout: LayoutName | None = None
     clips: tuple[Clip, ...] = Field(default=(), max_length=4096)
+    pattern: Annotated[Steps | WrittenNotes, Field(discriminator="kind")] | None = None
+    click: Click = Click()
     input: InputPickUp = "as-is"
     trim_db: float = trim("Trim")
     polarity_inverted: bool = False
@@ -302,15 +293,6 @@ class Move(FrozenModel):
     points: tuple[MovePoint, ...] = Field(min_length=1, max_length=20000)
 
 
-class Note(FrozenModel):
-    """One note of a note track. Pitch as MIDI counts it, 60 the middle C; velocity 0 to 1."""
-
-    at_s: SongTime
-    length_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
-    pitch: int = Field(default=60, ge=0, le=127)
-    velocity: float = Field(default=1.0, ge=0.0, le=1.0)
-
-
 class NoteTrack(FrozenModel):
     """Notes that sound nothing themselves: they say when something is to happen."""
 
@@ -336,9 +318,9 @@ class Session(FrozenModel):
     control_groups: tuple[ControlGroup, ...] = Field(default=(), max_length=256)
     moves: tuple[Move, ...] = Field(default=(), max_length=1024)
     note_tracks: tuple[NoteTrack, ...] = Field(default=(), max_length=128)
-    # Their capabilities are still to come; the fields are part of the format already.
+    ducks: tuple[Duck, ...] = Field(default=(), max_length=256)
+    # Their capabilities are still to come; the field is part of the format already.
     followers: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
-    ducks: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
 
     def strip(self, strip_id: str) -> Strip:
         """The strip of this id; KeyError if there is none."""

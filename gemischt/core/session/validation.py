@@ -13,6 +13,8 @@ from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.processors.registry import kind_of, label_of
 from gemischt.core.routing.graph import find_loop, walk_chain
 from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Session, Strip
+from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducks import Hits, WrittenNotes
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.moves import moves_faults
 from gemischt.core.units import note_to_s
@@ -56,7 +58,7 @@ def dump_session(session: Session) -> dict[str, Any]:
 def check_session(session: Session, *, where: str = "") -> None:
     """Raise InvalidSession unless all references resolve, ids are unique and nothing loops."""
     faults = list(_faults(session))
-    if not faults and (loop := find_loop(session)):
+    if not faults and (loop := find_loop(with_ducks_in_chains(session))):
         faults.append(Fault("strips", f"a loop: {spell_loop(session, loop)}"))
     if faults:
         raise InvalidSession(faults, where=where)
@@ -78,6 +80,7 @@ def _faults(session: Session) -> Iterator[Fault]:
     yield from _strip_faults(session)
     yield from _folder_faults(session)
     yield from _group_faults(session)
+    yield from _duck_faults(session)
     yield from moves_faults(session)
     for index, section in enumerate(session.sections):
         if section.end_s <= section.start_s:
@@ -191,6 +194,40 @@ def _group_faults(session: Session) -> Iterator[Fault]:
         yield from _repeated(f"{path}/members", group.members)
     for inside_itself in _in_circles(groups):
         yield Fault(f"control_groups/{inside_itself}/members", "a group cannot be a member of itself")
+
+
+def _duck_faults(session: Session) -> Iterator[Fault]:
+    strips = {strip.id: strip for strip in session.strips}
+    yield from _repeated("ducks", (duck.id for duck in session.ducks))
+    for duck in session.ducks:
+        path = f"ducks/{duck.id}"
+        yield from _repeated(f"{path}/targets", (target.id for target in duck.targets))
+        if isinstance(duck.clock, Hits) and duck.clock.source not in strips:
+            yield Fault(f"{path}/clock/from", f'no strip "{duck.clock.source}"')
+        if isinstance(duck.clock, WrittenNotes):
+            yield from _track_faults(f"{path}/clock/track", duck.clock, session)
+        for index, (before, node) in enumerate(pairwise(duck.curve), start=1):
+            if node.at < before.at:
+                yield Fault(f"{path}/curve/{index}", "must not stand before the node before it")
+            if index > 1 and node.at == duck.curve[index - 2].at:
+                yield Fault(f"{path}/curve/{index}", "no more than two nodes can stand at one place")
+        for target in duck.targets:
+            strip = strips.get(target.strip)
+            if strip is None:
+                yield Fault(f"{path}/targets/{target.id}/strip", f'no strip "{target.strip}"')
+            elif target.before is not None and all(item.id != target.before for item in walk_chain(strip.chain)):
+                reason = f'no processor "{target.before}" on {strip.name}'
+                yield Fault(f"{path}/targets/{target.id}/before", reason)
+    for strip in session.strips:
+        if strip.pattern is not None and strip.kind != "ghost":
+            yield Fault(f"strips/{strip.id}/pattern", f"a {strip.kind} clicks on no pattern; only a ghost does")
+        if isinstance(strip.pattern, WrittenNotes):
+            yield from _track_faults(f"strips/{strip.id}/pattern/track", strip.pattern, session)
+
+
+def _track_faults(path: str, written: WrittenNotes, session: Session) -> Iterator[Fault]:
+    if written.track is not None and all(track.id != written.track for track in session.note_tracks):
+        yield Fault(path, f'no note track "{written.track}"')
 
 
 def _in_circles(following: Mapping[str, list[str]]) -> Iterator[str]:

@@ -17,8 +17,9 @@ from gemischt.core.errors import InvalidSession
 from gemischt.core.parameters import Parameter
 from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.addresses import parameters_of
-from gemischt.core.session.document import ControlGroup, Move, MovePoint, Session, Tap
+from gemischt.core.session.document import ControlGroup, Move, MovePoint, Session
 from gemischt.core.session.moves import is_movable
+from gemischt.core.session.terms import Tap
 from gemischt.core.session.validation import check_session, parse_session
 from gemischt.core.units import gain_to_db
 from gemischt.operations.side_by_side import SideBySide
@@ -144,7 +145,8 @@ class RandomMeasuringTest(unittest.TestCase):
         audible = 0
         for number, session in enumerate(self.sessions(60)):
             bare = tuple(strip.model_copy(update={"chain": (), "solo": False}) for strip in session.strips)
-            session = session.model_copy(update={"strips": bare})
+            # Ducks are checked on samples of their own.
+            session = session.model_copy(update={"strips": bare, "ducks": ()})
             plain = plain_mix(session, signals, n_samples)
             measured = measure_song(session, self.bench.media, HASHES, MemoryRenders())
             rendered = Renderer(session, self.bench.media).render(n_samples)

@@ -9,6 +9,7 @@ from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import InvalidSession
 from gemischt.core.routing.graph import edges_of, find_loop, processing_order
 from gemischt.core.session.document import Session
+from gemischt.core.session.ducking import with_ducks_in_chains
 from gemischt.core.session.validation import parse_session
 from tests.support.sessions import Bench
 from tests.support.signals import noise
@@ -66,6 +67,45 @@ def random_processor(rng: np.random.Generator, name: str, sources: list[str]) ->
     return {"id": name, "type": "compressor", "params": params, "key": key, "on": bool(rng.random() < 0.8)}
 
 
+def random_ducks(rng: np.random.Generator, strips: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """A few ducks on any strips, restarted by the song, by notes, or mostly by earlier strips."""
+    ducks = []
+    for number in range(rng.integers(0, 3)):
+        first = int(rng.integers(len(strips)))
+        clocks: list[dict[str, Any]] = [
+            {
+                "kind": "repeat",
+                "note": str(rng.choice(["1/16", "1/8T", "1/4."])),
+                "offset_s": float(rng.uniform(-1, 1)),
+            },
+            {"kind": "notes", "notes": [{"at_s": float(at_s)} for at_s in np.sort(rng.uniform(0, 0.4, 3))]},
+            {"kind": "hits", "from": strips[first]["id"], "tap": str(rng.choice(TAPS)), "threshold_db": -20.0},
+        ]
+        clock = clocks[int(rng.integers(3))]
+        behind = strips[first + 1 :] if clock["kind"] == "hits" and rng.random() < 0.9 else strips
+        chosen = [strip for strip in behind if rng.random() < 0.5]
+        targets = [
+            {
+                "id": f"t{k}",
+                "strip": strip["id"],
+                "at": str(rng.choice(TAPS)),
+                "depth_db": None if rng.random() < 0.2 else float(rng.uniform(-40, 6)),
+                "band": str(rng.choice(["all", "below", "above"])),
+                "on": bool(rng.random() < 0.9),
+            }
+            for k, strip in enumerate(chosen)
+        ]
+        curve = [
+            {"at": float(at), "open": float(rng.uniform(0, 1)), "bend": float(rng.uniform(-1, 1))}
+            for at in np.sort(rng.uniform(0, 1, rng.integers(1, 6)))
+        ]
+        length = "1/8" if rng.random() < 0.5 else {"ms": float(rng.uniform(5, 300))}
+        ducks.append(
+            {"id": f"d{number}", "name": "Duck", "clock": clock, "length": length, "curve": curve, "targets": targets}
+        )
+    return ducks
+
+
 def random_document(rng: np.random.Generator, bench: Bench) -> dict[str, Any]:
     """Signals run from earlier strips to later ones, except for one edge in ten, which may close a loop."""
     n_strips = int(rng.integers(2, 9))
@@ -107,8 +147,10 @@ def random_document(rng: np.random.Generator, bench: Bench) -> dict[str, Any]:
         if rng.random() < 0.15:
             # More than two channels have no sides.
             strips[-1] |= {"layout": str(rng.choice(WIDE)), "input": "as-is", "pan": {}, "width": 1.0}
+    ducks = random_ducks(rng, strips)
     strips.append(bench.mix | ({"layout": str(rng.choice(WIDE))} if rng.random() < 0.15 else {}))
-    return {"name": "Random", "strips": strips, "media": [{"id": "noise", "path": "audio/noise.wav"}]}
+    media = [{"id": "noise", "path": "audio/noise.wav"}]
+    return {"name": "Random", "strips": strips, "media": media, "ducks": ducks}
 
 
 class RandomGraphTest(unittest.TestCase):
@@ -135,9 +177,9 @@ class RandomGraphTest(unittest.TestCase):
 
     def check_order(self, session: Session) -> None:
         self.assertIsNone(find_loop(session))
-        order = processing_order(session)
+        order = processing_order(with_ducks_in_chains(session))
         self.assertEqual(sorted(order), sorted(strip.id for strip in session.strips))
-        for edge in edges_of(session):
+        for edge in edges_of(with_ducks_in_chains(session)):
             self.assertLess(order.index(edge.source), order.index(edge.destination))
 
     def test_every_edge_of_a_loop_is_found(self) -> None:

@@ -7,7 +7,7 @@ import numpy as np
 
 from gemischt.core.engine.resolving import delay_in_time, detector_eq
 from gemischt.core.processors.delay_params import DelayParams
-from gemischt.core.session.document import DetectorFilter
+from gemischt.core.session.terms import DetectorFilter
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ
 

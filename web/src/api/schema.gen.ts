@@ -780,6 +780,121 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddDuck
+         * @description A drawn duck over some strips, which may each have a depth of its own later.
+         */
+        AddDuck: {
+            /**
+             * Clock
+             * @default {
+             *       "kind": "repeat",
+             *       "note": "1/4",
+             *       "offset_s": 0
+             *     }
+             */
+            clock?: components["schemas"]["Repeat-Input"] | components["schemas"]["Hits-Input"] | components["schemas"]["WrittenNotes-Input"];
+            /**
+             * Curve
+             * @default [
+             *       {
+             *         "at": 0,
+             *         "bend": 0,
+             *         "open": 0
+             *       },
+             *       {
+             *         "at": 1,
+             *         "bend": 0,
+             *         "open": 1
+             *       }
+             *     ]
+             */
+            curve?: components["schemas"]["CurveNode-Input"][];
+            /**
+             * Length
+             * @default 1/4
+             */
+            length?: string | components["schemas"]["LengthMs"];
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "at": "pre-fader",
+             *       "band": "all",
+             *       "crossover_hz": 120,
+             *       "depth_db": -12,
+             *       "on": true
+             *     }
+             */
+            settings?: components["schemas"]["TargetSettings"];
+            /**
+             * Strips
+             * @default []
+             */
+            strips?: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-duck";
+        };
+        /**
+         * AddDuckTargets
+         * @description Put an existing duck on further strips.
+         */
+        AddDuckTargets: {
+            /** Duck */
+            duck: string;
+            /**
+             * @default {
+             *       "at": "pre-fader",
+             *       "band": "all",
+             *       "crossover_hz": 120,
+             *       "depth_db": -12,
+             *       "on": true
+             *     }
+             */
+            settings?: components["schemas"]["TargetSettings"];
+            /** Strips */
+            strips: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-duck-targets";
+        };
+        /**
+         * AddGhost
+         * @description A new strip that is never heard: it clicks for keys, hits and followers.
+         */
+        AddGhost: {
+            /**
+             * @default {
+             *       "length_ms": 5,
+             *       "level_db": -6
+             *     }
+             */
+            click?: components["schemas"]["Click-Input"];
+            /** Name */
+            name: string;
+            /**
+             * Pattern
+             * @default {
+             *       "kind": "steps",
+             *       "note": "1/4",
+             *       "offset_s": 0,
+             *       "steps": [
+             *         1
+             *       ]
+             *     }
+             */
+            pattern?: components["schemas"]["Steps-Input"] | components["schemas"]["WrittenNotes-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-ghost";
+        };
+        /**
          * AddGroup
          * @description A control group over strips of any kind, or over other groups.
          */
@@ -980,6 +1095,38 @@ export interface components {
              * @enum {string}
              */
             type: "bus-from-strips";
+        };
+        /**
+         * Click
+         * @description What a ghost makes at each of its steps or notes; their velocity turns it down.
+         */
+        "Click-Input": {
+            /**
+             * Click length
+             * @default 5
+             */
+            length_ms?: number;
+            /**
+             * Click level
+             * @default -6
+             */
+            level_db?: number;
+        };
+        /**
+         * Click
+         * @description What a ghost makes at each of its steps or notes; their velocity turns it down.
+         */
+        "Click-Output": {
+            /**
+             * Click length
+             * @default 5
+             */
+            length_ms: number;
+            /**
+             * Click level
+             * @default -6
+             */
+            level_db: number;
         };
         /**
          * Clip
@@ -1321,6 +1468,36 @@ export interface components {
              */
             type: "copy-moves";
         };
+        /**
+         * CurveNode
+         * @description How open a duck is at a share of its length, 0 down to 1 open; ``bend`` shapes the way to the next node.
+         */
+        "CurveNode-Input": {
+            /** At */
+            at: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend?: number;
+            /** Open */
+            open: number;
+        };
+        /**
+         * CurveNode
+         * @description How open a duck is at a share of its length, 0 down to 1 open; ``bend`` shapes the way to the next node.
+         */
+        "CurveNode-Output": {
+            /** At */
+            at: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+            /** Open */
+            open: number;
+        };
         /** Delay */
         "Delay-Input": {
             /** Id */
@@ -1503,6 +1680,97 @@ export interface components {
             type: "draw-moves";
         };
         /**
+         * Duck
+         * @description A drawn gain curve that each tick of a clock starts again, for any number of targets.
+         */
+        Duck: {
+            /**
+             * Clock
+             * @default {
+             *       "kind": "repeat",
+             *       "note": "1/4",
+             *       "offset_s": 0
+             *     }
+             */
+            clock: components["schemas"]["Repeat-Output"] | components["schemas"]["Hits-Output"] | components["schemas"]["WrittenNotes-Output"];
+            /**
+             * Curve
+             * @default [
+             *       {
+             *         "at": 0,
+             *         "bend": 0,
+             *         "open": 0
+             *       },
+             *       {
+             *         "at": 1,
+             *         "bend": 0,
+             *         "open": 1
+             *       }
+             *     ]
+             */
+            curve: components["schemas"]["CurveNode-Output"][];
+            /** Id */
+            id: string;
+            /**
+             * Length
+             * @default 1/4
+             */
+            length: string | components["schemas"]["LengthMs"];
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Targets
+             * @default []
+             */
+            targets: components["schemas"]["DuckTarget"][];
+        };
+        /**
+         * DuckTarget
+         * @description A strip that a duck turns: where on its way, how deep, and on which side of a crossover.
+         *
+         *     ``before`` names a processor of its chain that the duck stands before; without one ``at`` says where it is.
+         */
+        DuckTarget: {
+            /**
+             * At
+             * @default pre-fader
+             * @enum {string}
+             */
+            at: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * Band
+             * @default all
+             * @enum {string}
+             */
+            band: "all" | "below" | "above";
+            /** Before */
+            before: string | null;
+            /**
+             * Crossover
+             * @default 120
+             */
+            crossover_hz: number;
+            /**
+             * Depth
+             * @default -12
+             */
+            depth_db: number | null;
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Strip */
+            strip: string;
+        };
+        /**
          * DuplicateClip
          * @description A copy of a clip, right behind it or at a place.
          */
@@ -1525,7 +1793,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -1940,6 +2208,78 @@ export interface components {
             position: number;
         };
         /**
+         * Hits
+         * @description A clock that ticks where a signal reaches a threshold after it has been below it for ``rearm_ms``.
+         */
+        "Hits-Input": {
+            /** @default {} */
+            filter?: components["schemas"]["DetectorFilter-Input"];
+            /** From */
+            from: string;
+            /**
+             * Key gain
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hits";
+            /**
+             * Re-arm
+             * @default 60
+             */
+            rearm_ms?: number;
+            /**
+             * Tap
+             * @default pre-fader
+             * @enum {string}
+             */
+            tap?: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * Hit threshold
+             * @default -30
+             */
+            threshold_db?: number;
+        };
+        /**
+         * Hits
+         * @description A clock that ticks where a signal reaches a threshold after it has been below it for ``rearm_ms``.
+         */
+        "Hits-Output": {
+            /** @default {} */
+            filter: components["schemas"]["DetectorFilter-Output"];
+            /** From */
+            from: string;
+            /**
+             * Key gain
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hits";
+            /**
+             * Re-arm
+             * @default 60
+             */
+            rearm_ms: number;
+            /**
+             * Tap
+             * @default pre-fader
+             * @enum {string}
+             */
+            tap: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * Hit threshold
+             * @default -30
+             */
+            threshold_db: number;
+        };
+        /**
          * JobStatus
          * @description ``result`` is there once the state is done; ``waits_for`` says what keeps it from going on.
          */
@@ -2135,6 +2475,14 @@ export interface components {
              */
             solo?: boolean;
         };
+        /**
+         * LengthMs
+         * @description A length that does not follow the tempo.
+         */
+        LengthMs: {
+            /** Ms */
+            ms: number;
+        };
         /** Limiter */
         "Limiter-Input": {
             /** Id */
@@ -2241,7 +2589,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -2901,6 +3249,34 @@ export interface components {
             type: "remove-clip";
         };
         /**
+         * RemoveDuck
+         * @description Delete a duck; its targets are no longer turned.
+         */
+        RemoveDuck: {
+            /** Duck */
+            duck: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-duck";
+        };
+        /**
+         * RemoveDuckTargets
+         * @description Take strips off a duck.
+         */
+        RemoveDuckTargets: {
+            /** Duck */
+            duck: string;
+            /** Targets */
+            targets: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-duck-targets";
+        };
+        /**
          * RemoveFolder
          * @description Take a folder away; what it holds stays where it is, its bus goes on as a bus.
          */
@@ -3047,6 +3423,81 @@ export interface components {
              * @enum {string}
              */
             type: "rename-strips";
+        };
+        /**
+         * Repeat
+         * @description A clock that ticks at every note value, counted from the first bar.
+         */
+        "Repeat-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "repeat";
+            /**
+             * Note
+             * @default 1/4
+             */
+            note?: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset_s?: number;
+        };
+        /**
+         * Repeat
+         * @description A clock that ticks at every note value, counted from the first bar.
+         */
+        "Repeat-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "repeat";
+            /**
+             * Note
+             * @default 1/4
+             */
+            note: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset_s: number;
+        };
+        /**
+         * ReshapeDuck
+         * @description Change a duck's whole curve: smooth it, reverse it, or copy a stretch of it to another place.
+         */
+        ReshapeDuck: {
+            /**
+             * At
+             * @default 0.5
+             */
+            at?: number;
+            /** Duck */
+            duck: string;
+            /**
+             * From At
+             * @default 0
+             */
+            from_at?: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "smooth" | "reverse" | "copy";
+            /**
+             * To At
+             * @default 0.5
+             */
+            to_at?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "reshape-duck";
         };
         /**
          * ReshapeMoves
@@ -3456,9 +3907,7 @@ export interface components {
              * Ducks
              * @default []
              */
-            ducks: {
-                [key: string]: unknown;
-            }[];
+            ducks: components["schemas"]["Duck"][];
             /**
              * Folders
              * @default []
@@ -3582,6 +4031,75 @@ export interface components {
             type: "set-clips";
         };
         /**
+         * SetDuck
+         * @description Set a duck's name, switch, clock, length or curve; what is left out stays.
+         */
+        SetDuck: {
+            /**
+             * Clock
+             * @default {
+             *       "kind": "repeat",
+             *       "note": "1/4",
+             *       "offset_s": 0
+             *     }
+             */
+            clock?: components["schemas"]["Repeat-Input"] | components["schemas"]["Hits-Input"] | components["schemas"]["WrittenNotes-Input"];
+            /**
+             * Curve
+             * @default [
+             *       {
+             *         "at": 0,
+             *         "bend": 0,
+             *         "open": 0
+             *       },
+             *       {
+             *         "at": 1,
+             *         "bend": 0,
+             *         "open": 1
+             *       }
+             *     ]
+             */
+            curve?: components["schemas"]["CurveNode-Input"][];
+            /** Duck */
+            duck: string;
+            /**
+             * Length
+             * @default 1/4
+             */
+            length?: string | components["schemas"]["LengthMs"];
+            /**
+             * Name
+             * @default Duck
+             */
+            name?: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-duck";
+        };
+        /**
+         * SetDuckTarget
+         * @description Set where a duck turns one of its targets, how deep, and which part; what is left out stays.
+         */
+        SetDuckTarget: {
+            /** Duck */
+            duck: string;
+            settings: components["schemas"]["TargetSettings"];
+            /** Target */
+            target: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-duck-target";
+        };
+        /**
          * SetFolder
          * @description Rename a folder.
          */
@@ -3595,6 +4113,28 @@ export interface components {
              * @enum {string}
              */
             type: "set-folder";
+        };
+        /**
+         * SetGhost
+         * @description Set when a ghost clicks, and how; what is left out stays.
+         */
+        SetGhost: {
+            /**
+             * @default {
+             *       "length_ms": 5,
+             *       "level_db": -6
+             *     }
+             */
+            click?: components["schemas"]["Click-Input"];
+            /** Pattern */
+            pattern?: (components["schemas"]["Steps-Input"] | components["schemas"]["WrittenNotes-Input"]) | null;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-ghost";
         };
         /**
          * SetGroup
@@ -3872,6 +4412,62 @@ export interface components {
             revision: number;
         };
         /**
+         * Steps
+         * @description Steps of one note value, over and over: 0 is none, 1 the loudest.
+         */
+        "Steps-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steps";
+            /**
+             * Note
+             * @default 1/4
+             */
+            note?: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset_s?: number;
+            /**
+             * Steps
+             * @default [
+             *       1
+             *     ]
+             */
+            steps?: number[];
+        };
+        /**
+         * Steps
+         * @description Steps of one note value, over and over: 0 is none, 1 the loudest.
+         */
+        "Steps-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steps";
+            /**
+             * Note
+             * @default 1/4
+             */
+            note: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset_s: number;
+            /**
+             * Steps
+             * @default [
+             *       1
+             *     ]
+             */
+            steps: number[];
+        };
+        /**
          * Stretch
          * @description What to measure over, seconds; null is the whole song.
          */
@@ -3887,6 +4483,7 @@ export interface components {
          * @description Input pick-up, trim, polarity -> chain -> fader, mute, pan -> output and sends.
          *
          *     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
+         *     ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
          *     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
          */
         Strip: {
@@ -3895,6 +4492,13 @@ export interface components {
              * @default []
              */
             chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            /**
+             * @default {
+             *       "length_ms": 5,
+             *       "level_db": -6
+             *     }
+             */
+            click: components["schemas"]["Click-Output"];
             /**
              * Clips
              * @default []
@@ -3951,6 +4555,8 @@ export interface components {
              *     }
              */
             pan: components["schemas"]["Pan-Output"];
+            /** Pattern */
+            pattern: (components["schemas"]["Steps-Output"] | components["schemas"]["WrittenNotes-Output"]) | null;
             /**
              * Polarity Inverted
              * @default false
@@ -4142,6 +4748,41 @@ export interface components {
             type: "take-midi";
         };
         /**
+         * TargetSettings
+         * @description Of a target, or of several that are added; what is left out stays, or takes its default.
+         */
+        TargetSettings: {
+            /**
+             * At
+             * @default pre-fader
+             * @enum {string}
+             */
+            at?: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * Band
+             * @default all
+             * @enum {string}
+             */
+            band?: "all" | "below" | "above";
+            /** Before */
+            before?: string | null;
+            /**
+             * Crossover
+             * @default 120
+             */
+            crossover_hz?: number;
+            /**
+             * Depth
+             * @default -12
+             */
+            depth_db?: number | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+        };
+        /**
          * Tempo
          * @description Tempo from a time on; ``bpm`` counts the note named by ``beat`` ("." is dotted). The song's first bar begins with
          *     its first tempo.
@@ -4201,7 +4842,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
             /** Title */
             title: string;
             /**
@@ -4227,6 +4868,42 @@ export interface components {
             parent: string | null;
             /** Strip */
             strip: string | null;
+        };
+        /**
+         * WrittenNotes
+         * @description Notes of its own, and those of a note track.
+         */
+        "WrittenNotes-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes";
+            /**
+             * Notes
+             * @default []
+             */
+            notes?: components["schemas"]["Note-Input"][];
+            /** Track */
+            track?: string | null;
+        };
+        /**
+         * WrittenNotes
+         * @description Notes of its own, and those of a note track.
+         */
+        "WrittenNotes-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes";
+            /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["Note-Output"][];
+            /** Track */
+            track: string | null;
         };
     };
     responses: never;

@@ -13,8 +13,11 @@ from gemischt.core.engine.courses import moves_by_strip
 from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.routing.graph import processing_order, walk_chain
 from gemischt.core.routing.groups import group_gains
-from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip, Tap
+from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
+from gemischt.core.session.ducking import notes_of, split_at_fader
+from gemischt.core.session.ducks import WrittenNotes
 from gemischt.core.session.kinds import traits_of
+from gemischt.core.session.terms import Tap
 from gemischt.core.units import db_to_gain
 
 SILENCE = "silence"
@@ -25,7 +28,7 @@ class StripPrints:
     """Hashes along one strip; ``chain`` has one after each processor of its own chain.
 
     ``heard_gain`` is what fader, groups and mute come to, linear; ``led`` whether any of that, pan or width moves over
-    the song.
+    the song, or something works behind the fader.
     """
 
     source: str
@@ -70,23 +73,41 @@ def _strip_prints(
 ) -> StripPrints:
     early, late = _feeds(session, strip, found)
     clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
-    source = _hash(base, traits_of(strip).plays_clips, strip.layout, clips, early)
+    source = _hash(base, traits_of(strip).plays_clips, strip.layout, clips, _clicks_print(session, strip), early)
     trimming = _moves_of(moves, strip, "trim_db", "polarity_inverted")
     pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted, trimming)
     chain: list[str] = []
     at = pre_chain
-    for processor in strip.chain:
+    before_fader, behind_fader = split_at_fader(strip.chain)
+    for processor in before_fader:
         led_inside = _moves_of(moves, strip, *(f"chain/{inner.id}/" for inner in walk_chain((processor,))))
         at = _hash(at, _processor_print(session, strip, processor, found, pre_chain), led_inside)
         chain.append(at)
-    pre_fader = _hash(at, late) if late else at
+    pre_fader = at = _hash(at, late) if late else at
+    for processor in behind_fader:
+        led_inside = _moves_of(moves, strip, f"chain/{processor.id}/")
+        at = _hash(at, _processor_print(session, strip, processor, found, pre_chain), led_inside)
+        chain.append(at)
     mono_bus = traits_of(strip).takes_signals
     post_fader = SILENCE
     leading = _moves_of(moves, strip, "fader_db", "mute", "pan/", "width")
     leading += [_written(move) for move in moves if move.target.startswith("control_groups/")]
+    if leading:
+        # What is silent at rest need not be where it moves.
+        leading += [strip.fader_db, strip.mute, group_gains(session).get(strip.id, 1.0)]
     if gain > 0.0 or leading:
-        post_fader = _hash(pre_fader, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus, leading)
-    return StripPrints(source, pre_chain, tuple(chain), pre_fader, post_fader, gain, bool(leading))
+        post_fader = _hash(at, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus, leading)
+    return StripPrints(source, pre_chain, tuple(chain), pre_fader, post_fader, gain, bool(leading or behind_fader))
+
+
+def _clicks_print(session: Session, strip: Strip) -> Any:
+    """When and how a ghost clicks."""
+    if strip.pattern is None:
+        return None
+    tempo = [change.model_dump(mode="json") for change in session.tempo]
+    notes = notes_of(strip.pattern, session.note_tracks) if isinstance(strip.pattern, WrittenNotes) else ()
+    written = [note.model_dump(mode="json") for note in notes]
+    return [strip.pattern.model_dump(mode="json"), strip.click.model_dump(mode="json"), tempo, written]
 
 
 def _moves_of(moves: Sequence[Move], strip: Strip, *fields: str) -> list[Any]:

@@ -53,6 +53,7 @@ from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Session, Strip, StripTap
+from gemischt.core.session.ducking import is_after_fader, split_at_fader, with_ducks_in_chains
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none
 
@@ -74,7 +75,7 @@ def measure_song(
         report: called often with the share that is done; what it raises stops the work.
         team: who measures strips; without one it is done one after the other.
     """
-    session = with_solo_applied(session)
+    session = with_ducks_in_chains(with_solo_applied(session))
     length = song_length_samples(session, media)
     prints = fingerprints(session, media_hashes, length)
     work = _Measuring(session, media, prints, store, length, report, team or OneAfterTheOther())
@@ -194,8 +195,9 @@ class _Measuring:
         # How many samples are over can only be counted.
         return None if peak_dbfs + turn.peak_db > 0.0 else turn
 
-    def _has_late_feeds(self, prints: StripPrints) -> bool:
-        return prints.pre_fader != (prints.chain[-1] if prints.chain else prints.pre_chain)
+    def _has_late_feeds(self, strip: Strip, prints: StripPrints) -> bool:
+        n_before = len(split_at_fader(strip.chain)[0])
+        return prints.pre_fader != (prints.chain[n_before - 1] if n_before else prints.pre_chain)
 
     def _render_with_chain(self, strip: Strip) -> None:
         self._render(strip, strip_alone(self.session, strip, self.prints), with_chain=True)
@@ -238,7 +240,9 @@ class _Measuring:
         watching = StripMeters(plan, strip, self.session.sample_rate_hz)
         try:
             if with_chain:
-                watching.chain(strip, late=self._has_late_feeds(prints), trim_moves=_moves_trim(self.session, strip))
+                watching.chain(
+                    strip, late=self._has_late_feeds(strip, prints), trim_moves=_moves_trim(self.session, strip)
+                )
                 for fingerprint, buffer in kept.items():
                     keeper = Keeper(self.store, self.team, fingerprint, plan, buffer, total)
                     watching.keep(keeper)
@@ -300,14 +304,15 @@ class _Measuring:
                 at_end = levels_to_json(watching.levels("trim"))
                 keep(prints.pre_chain, at_end)
             for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
-                at_end = levels_to_json(watching.levels(processor_name(processor.id)))
+                leaving = levels_to_json(watching.levels(processor_name(processor.id)))
+                at_end = at_end if is_after_fader(processor) else leaving
                 reductions = [
                     [inner.id, *watching.reductions[inner.id].figures()]
                     for inner in walk_chain((processor,))
                     if inner.id in watching.reductions
                 ]
                 inside = inside_to_json(processor, watching)
-                keep(fingerprint, at_end | {"reductions": reductions, "inside": inside})
+                keep(fingerprint, leaving | {"reductions": reductions, "inside": inside})
             if watching.measures("pre-fader"):
                 at_end = levels_to_json(watching.levels("pre-fader"))
             stereo = stereo_to_json(watching.stereo_levels())

@@ -15,6 +15,7 @@ from gemischt.core.analysis.measurement.team import Team
 from gemischt.core.audio import Audio, Single
 from gemischt.core.dsp.mixing import to_frames, to_single
 from gemischt.core.engine.buffer_names import strip_buffer, work_buffer
+from gemischt.core.engine.duck_operations import DuckOperation
 from gemischt.core.engine.operations import ApplyOperation, ProcessOperation
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.specs import MixInto, OperationId, Role
@@ -24,6 +25,7 @@ from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
 from gemischt.core.processors.base import ReducesGain
 from gemischt.core.session.document import Lane, Strip
+from gemischt.core.session.ducking import DuckStep, split_at_fader
 from gemischt.core.session.edits import Chain
 from gemischt.core.units import db_to_gain, gain_to_db
 
@@ -193,12 +195,14 @@ class StripMeters:
         elif strip.trim_db != 0.0:
             self._turn("trim", *entering)
         self.watchers[OperationId(strip.id, Role.INPUT)] = lambda _operation, n_samples: self._take(at_input, n_samples)
-        self._before_fader = self._watch_chain(strip.chain, entering)
+        chain, behind_fader = split_at_fader(strip.chain)
+        self._before_fader = self._watch_chain(chain, entering)
+        self._watch_chain(behind_fader, entering)
         if late:
             self._signal("pre-fader", self._work)
             self._at_output.append("pre-fader")
             self._before_fader = ("pre-fader", 1.0)
-        elif not strip.chain:
+        elif not chain:
             self._turn("pre-fader", *self._before_fader)
         if self.n_channels == 2:
             self._stereo = StereoMeter(self._rate_hz)
@@ -321,13 +325,16 @@ class StripMeters:
         for processor in chain:
             for lane in processor.lanes if processor.type == "parallel" else ():
                 self._watch_lane(processor.id, lane, self._watch_chain(lane.chain, entering))
-            operation = self._plan.operations.get(self._operation(processor.id))
-            if isinstance(operation, ProcessOperation | ApplyOperation):
-                self._watch_processor(processor.id, operation)
+            role = Role.DUCK if isinstance(processor, DuckStep) else Role.PROCESSOR
+            id_ = OperationId(self._strip, role, (processor.id,))
+            operation = self._plan.operations.get(id_)
+            if isinstance(operation, ProcessOperation | ApplyOperation | DuckOperation):
+                self._watch_processor(id_, operation)
                 entering = (processor_name(processor.id), 1.0)
         return entering
 
-    def _watch_processor(self, processor_id: str, operation: ProcessOperation | ApplyOperation) -> None:
+    def _watch_processor(self, id_: OperationId, operation: ProcessOperation | ApplyOperation | DuckOperation) -> None:
+        (processor_id,) = id_.part
         name = processor_name(processor_id)
         self._signal(name, operation.buffer)
         reducer = self._plan.reducers.get((self._strip, processor_id))
@@ -339,10 +346,7 @@ class StripMeters:
             if processor_id in self.reductions:
                 self.reductions[processor_id].take(n_samples)
 
-        self.watchers[self._operation(processor_id)] = after
-
-    def _operation(self, processor_id: str) -> OperationId:
-        return OperationId(self._strip, Role.PROCESSOR, (processor_id,))
+        self.watchers[id_] = after
 
     def _watch_lane(self, block_id: str, lane: Lane, leaving: tuple[str, float]) -> None:
         """Measure a lane as it is added to the others; a block that is off has none."""

@@ -9,10 +9,12 @@ from gemischt.core.engine.placement import centre_gain
 from gemischt.core.engine.tap_reader import Media
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap, Tap
+from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap
+from gemischt.core.session.ducking import split_at_fader, with_ducks_in_chains
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.session.moves import without_lost_moves
+from gemischt.core.session.terms import Tap
 from gemischt.core.units import finite_or_none, gain_to_db
 
 RAW = "~raw"
@@ -52,7 +54,8 @@ def strip_in_song(
     session: Session, media: Media, strip: Strip, prints: Mapping[str, StripPrints], store: RenderStore
 ) -> tuple[Session, Media]:
     """A strip of a measured session alone, with all that it plays; the whole session if the store has lost some."""
-    session = with_solo_applied(session)
+    session = with_ducks_in_chains(with_solo_applied(session))
+    strip = session.strip(strip.id)
     alone = strip_alone(session, strip, prints)
     played = {media_id: store.audio(prints[heard].at(point)) for media_id, (heard, point) in alone.taps.items()}
     found = {media_id: samples for media_id, samples in played.items() if samples is not None}
@@ -92,10 +95,11 @@ class _Ghosts:
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
             layout=source.layout if is_wide(source) else None,
+            chain=() if tap == "pre-chain" else self.keyed(source, split_at_fader(source.chain)[1]),
             output=None,
         )
         if traits_of(source).plays_clips and (tap == "pre-chain" or not source.chain):
-            own = ("layout", "clips", "input", "trim_db", "polarity_inverted")
+            own = ("layout", "clips", "pattern", "click", "input", "trim_db", "polarity_inverted")
             return ghost.model_copy(update={name: getattr(source, name) for name in own})
         media_id = f"{tap} of {source.id}"
         self._taps[media_id] = (source.id, tap)
@@ -147,6 +151,7 @@ class _Ghosts:
         """The moves that still lead a strip here: of a stand-in what happens behind what it plays."""
         source_id = strip.id.removesuffix(RAW)
         fields = ["sends/", *(() if strip.id != source_id else ("fader_db", "mute", "pan/", "width"))]
+        fields += [f"chain/{step.id}/" for step in strip.chain if strip is not whole]
         if strip.clips and strip.clips[0].media not in self._taps:
             fields += ["trim_db", "polarity_inverted"]
         for move in self._moves.values():

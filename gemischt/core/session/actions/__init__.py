@@ -8,6 +8,7 @@ route       where strips play to and send to
 groups      control groups
 chain       processors, their parameters and keys
 lanes       parallel blocks
+ducks       drawn ducks and ghosts
 moves       what is drawn over the song
 notes       what pads and keys play
 parameters  any parameter by its address
@@ -30,6 +31,17 @@ from gemischt.core.session.actions.chain import (
     SetProcessor,
 )
 from gemischt.core.session.actions.clips import DuplicateClip, RemoveClip, SetClips, SplitClip
+from gemischt.core.session.actions.ducks import (
+    AddDuck,
+    AddDuckTargets,
+    AddGhost,
+    RemoveDuck,
+    RemoveDuckTargets,
+    ReshapeDuck,
+    SetDuck,
+    SetDuckTarget,
+    SetGhost,
+)
 from gemischt.core.session.actions.folders import FolderFromStrips, MoveInTree, RemoveFolder, SetFolder, SumFolder
 from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
@@ -58,6 +70,7 @@ from gemischt.core.session.actions.tidy import AddStrip, AddTracks, NewTrack, Re
 from gemischt.core.session.addresses import name_of
 from gemischt.core.session.document import Session
 from gemischt.core.session.drawing import shifted_along
+from gemischt.core.session.ducking import without_lost_ducks
 from gemischt.core.session.moves import without_lost_moves
 from gemischt.core.session.validation import check_session, faults_of
 
@@ -102,6 +115,15 @@ SingleAction = Annotated[
     | AddLane
     | RemoveLane
     | SetLanes
+    | AddDuck
+    | AddDuckTargets
+    | AddGhost
+    | RemoveDuck
+    | RemoveDuckTargets
+    | ReshapeDuck
+    | SetDuck
+    | SetDuckTarget
+    | SetGhost
     | SetMoves
     | DrawMoves
     | ReshapeMoves
@@ -154,7 +176,7 @@ def dump_action(action: Action) -> dict[str, Any]:
 
 def apply_action(session: Session, action: Action) -> Session:
     """The session after a valid edit; refused edits raise and change nothing."""
-    edited = without_lost_moves(action.apply(session))
+    edited = without_lost_moves(without_lost_ducks(action.apply(session)))
     if action.shifts_moves:
         edited = shifted_along(session, edited)
     check_session(edited, where=action.describe(session))
@@ -175,6 +197,10 @@ def name_of_edit(action: Action, before: Session, after: Session) -> str:
         name = f"{name}, its curve shifted"
     left = {move.target for move in after.moves}
     lost = [name_of(before, move.target) for move in before.moves if move.target not in left]
+    if not isinstance(action, RemoveDuck):
+        kept = {duck.id for duck in after.ducks}
+        gone = [duck.name for duck in before.ducks if duck.id not in kept]
+        name = f"{name}, and the duck{'s' if len(gone) > 1 else ''} {', '.join(gone)}" if gone else name
     if not lost:
         return name
     more = f" and {len(lost) - 2} more" if len(lost) > 2 else ""
@@ -183,6 +209,9 @@ def name_of_edit(action: Action, before: Session, after: Session) -> str:
 
 __all__ = [
     "Action",
+    "AddDuck",
+    "AddDuckTargets",
+    "AddGhost",
     "AddGroup",
     "AddLane",
     "AddNotes",
@@ -204,6 +233,8 @@ __all__ = [
     "PasteProcessors",
     "PasteSends",
     "RemoveClip",
+    "RemoveDuck",
+    "RemoveDuckTargets",
     "RemoveFolder",
     "RemoveGroup",
     "RemoveLane",
@@ -214,9 +245,13 @@ __all__ = [
     "RemoveSends",
     "RemoveStrips",
     "RenameStrips",
+    "ReshapeDuck",
     "ReshapeMoves",
     "SetClips",
+    "SetDuck",
+    "SetDuckTarget",
     "SetFolder",
+    "SetGhost",
     "SetGroup",
     "SetLanes",
     "SetMoves",

@@ -9,7 +9,7 @@ from gemischt.core.parameters import table_of
 from gemischt.core.processors.registry import KindName, label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Id, Key, Keyed, LanePlace, Processor, Session, Simple, Strip
+from gemischt.core.session.document import Key, Keyed, LanePlace, Processor, Session, Simple, Strip
 from gemischt.core.session.edits import (
     Chain,
     change_chain,
@@ -24,6 +24,7 @@ from gemischt.core.session.edits import (
     unkeyed,
     with_fresh_ids,
 )
+from gemischt.core.session.terms import Id
 from gemischt.core.session.validation import faults_of
 
 _NEW: TypeAdapter[Simple] = TypeAdapter(Simple)

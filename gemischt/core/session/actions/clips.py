@@ -7,8 +7,9 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import LONGEST_SONG_S, Clip, FadeShape, Id, Session, Strip
+from gemischt.core.session.document import Clip, FadeShape, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip
+from gemischt.core.session.terms import LONGEST_SONG_S, Id
 
 _SHORTEST_S = 0.001
 

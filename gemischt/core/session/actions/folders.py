@@ -7,8 +7,9 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.actions.route import common_output
-from gemischt.core.session.document import Folder, Id, Name, Session, Strip
+from gemischt.core.session.document import Folder, Session, Strip
 from gemischt.core.session.edits import find_folder, find_strip, fresh_id, fresh_strip_id, names_of, with_strips
+from gemischt.core.session.terms import Id, Name
 from gemischt.core.session.tree import folders_inside, strips_in_folder
 
 Where = Literal["into", "before", "after"]

@@ -8,7 +8,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Id, Lane, LanePlace, Name, Parallel, Session, Strip
+from gemischt.core.session.document import Lane, LanePlace, Parallel, Session, Strip
 from gemischt.core.session.edits import (
     change_chain,
     find_block,
@@ -23,6 +23,7 @@ from gemischt.core.session.edits import (
     with_fresh_ids,
 )
 from gemischt.core.session.racks import RackName, rack_label, rack_lane
+from gemischt.core.session.terms import Id, Name
 
 
 class AddParallel(Action):

@@ -12,8 +12,9 @@ from gemischt.core.session import drawing
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.addresses import name_of, read
 from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.document import Move, MovePoint, Session, SongTime
+from gemischt.core.session.document import Move, MovePoint, Session
 from gemischt.core.session.moves import Curve, curve_or_rest, with_points
+from gemischt.core.session.terms import SongTime
 
 Address = str
 MOST_STROKE_POINTS = 60_000

@@ -7,8 +7,10 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.document import Id, Name, Note, NoteTrack, Session
+from gemischt.core.session.document import NoteTrack, Session
+from gemischt.core.session.ducking import without_track
 from gemischt.core.session.edits import fresh_id
+from gemischt.core.session.terms import Id, Name, Note
 from gemischt.core.units import note_to_quarters
 
 Quantum = Literal["1/4", "1/8", "1/8T", "1/16", "1/16T", "1/32"]
@@ -57,7 +59,7 @@ class RemoveNoteTrack(Action):
         kept = tuple(track for track in session.note_tracks if track.id != self.track)
         if len(kept) == len(session.note_tracks):
             raise InvalidAction("there is no such note track", where=self.track, remedy="It may be gone; reload.")
-        return session.model_copy(update={"note_tracks": kept})
+        return without_track(session.model_copy(update={"note_tracks": kept}), self.track)
 
     def describe(self, session: Session) -> str:
         name = next((track.name for track in session.note_tracks if track.id == self.track), self.track)

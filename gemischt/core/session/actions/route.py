@@ -8,7 +8,7 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Id, Name, Send, Session, Strip, Tap
+from gemischt.core.session.document import Send, Session, Strip
 from gemischt.core.session.edits import (
     find_strip,
     fresh_id,
@@ -18,6 +18,7 @@ from gemischt.core.session.edits import (
     show_db,
     with_strips,
 )
+from gemischt.core.session.terms import Id, Name, Tap
 
 NEW_SEND_DB = -12.0
 """What a send starts at unless its maker says otherwise; common practice, no source."""

@@ -8,8 +8,9 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.carrying import Follows, carried
-from gemischt.core.session.document import Name, NoteTrack, SampleRate, Section, Session, SongTime, Tempo
+from gemischt.core.session.document import NoteTrack, SampleRate, Section, Session, Tempo
 from gemischt.core.session.edits import fresh_id, show_db
+from gemischt.core.session.terms import Name, SongTime
 
 
 class SetSong(Action):

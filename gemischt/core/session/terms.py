@@ -1,0 +1,33 @@
+"""What parts of a session are said in: ids, names, times of the song, taps, note values, notes."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from gemischt.core.parameters import FrozenModel, cut
+
+LONGEST_SONG_S = 86400.0
+SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
+"""Seconds from the start of a song."""
+Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]{0,79}$")]
+Name = Annotated[str, Field(min_length=1, max_length=200)]
+Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
+Tap = Literal["pre-chain", "pre-fader", "post-fader"]
+NoteLength = Annotated[str, Field(pattern=r"^[1-9][0-9]?/(1|2|4|8|16|32)[.T]?$")]
+"""A note value: "1/8" straight, "1/8." dotted, "1/8T" triplet, "8/1" eight whole notes."""
+
+
+class DetectorFilter(FrozenModel):
+    """Cuts in front of a detector; null leaves that side open."""
+
+    low_cut_hz: float | None = cut("Low cut", 10.0)
+    high_cut_hz: float | None = cut("High cut", 20.0)
+
+
+class Note(FrozenModel):
+    """One note of a note track. Pitch as MIDI counts it, 60 the middle C; velocity 0 to 1."""
+
+    at_s: SongTime
+    length_s: float = Field(default=0.0, ge=0.0, le=LONGEST_SONG_S)
+    pitch: int = Field(default=60, ge=0, le=127)
+    velocity: float = Field(default=1.0, ge=0.0, le=1.0)
