@@ -14,7 +14,7 @@ from starlette.concurrency import run_in_threadpool
 from gemischt import __version__
 from gemischt.api.errors import STATUSES, add_error_handlers
 from gemischt.api.limits import LimitedBodies
-from gemischt.api.routers import audio, catalogue, jobs, level, live, moves, presets, routing, sessions
+from gemischt.api.routers import audio, catalogue, ducks, jobs, level, live, moves, presets, routing, sessions
 from gemischt.api.schemas import ErrorBody
 from gemischt.api.security import NeedsToken, OnlyOwnPages, SafeHeaders
 from gemischt.api.settings import Settings
@@ -77,6 +77,7 @@ def create_app(settings: Settings) -> FastAPI:
         routing.router,
         level.router,
         moves.router,
+        ducks.router,
         presets.router,
         jobs.router,
         catalogue.router,

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
+from gemischt.core.analysis.reports.relations import WordRole
 from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import KindName
 from gemischt.core.session.actions import AnyAction
@@ -186,6 +187,36 @@ class MovableListing(BaseModel):
     name: str
     parameter: Parameter
     value: bool | float | None
+
+
+class WordListing(BaseModel):
+    """A word of a sentence: what it says, which strip it names, the address of the parameter it is."""
+
+    text: str
+    role: WordRole
+    strip: str | None
+    address: str | None
+
+
+class RelationListing(BaseModel):
+    """Something that makes room for something else, as a sentence."""
+
+    id: str
+    kind: Literal["compressor", "duck"]
+    on: bool
+    targets: tuple[str, ...]
+    trigger: str | None
+    owner: str
+    switch: str
+    sentence: str
+    words: tuple[WordListing, ...]
+
+
+class DuckOrder(Stretch):
+    """What to hear of what makes room: at which of its targets, over which stretch."""
+
+    relation: str
+    target: Id | None = None
 
 
 class ProcessorListing(BaseModel):

@@ -8,7 +8,9 @@ from csv import DictWriter
 from pathlib import Path
 
 from gemischt.cli.console import errors, progress_bar
+from gemischt.core.analysis.reports.duck_report import report_duck
 from gemischt.core.analysis.reports.path_ledger import path_ledger
+from gemischt.core.analysis.reports.relations import relations_of
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
@@ -149,6 +151,40 @@ def moves(session: str, *, data: Path, as_json: bool) -> None:
         print(f"{name_of(mix, move.target)}: {ways}, {len(values)} points, {span}{off}")
     if not mix.moves:
         print(f"{mix.name}: nothing moves")
+
+
+def ducks(session: str, *, data: Path, as_json: bool) -> None:
+    """Say what makes room for what, and what it measures over the whole song."""
+    with opened(data) as workspace:
+        mix = locate_session(workspace, session).session
+        media = workspace.open_media(mix).samples
+        found = []
+        for relation in relations_of(mix):
+            heard = report_duck(mix, media, relation) if relation.targets and relation.on else None
+            found.append((relation, heard))
+    if as_json:
+        written = [
+            {
+                "id": relation.id,
+                "kind": relation.kind,
+                "on": relation.on,
+                "sentence": relation.sentence,
+                "figures": None if heard is None else report_to_json(heard.figures),
+            }
+            for relation, heard in found
+        ]
+        print(json.dumps(written))
+        return
+    for relation, heard in found:
+        print(relation.sentence if relation.on else f"{relation.sentence} (off)")
+        if heard is not None:
+            figures = heard.figures
+            print(
+                f"  deepest {figures.deepest_db:.1f} dB, typical {figures.typical_db:.1f} dB, "
+                f"{figures.hits} hits, down {100 * figures.ducked_share:.0f} % of the time. {heard.verdict}."
+            )
+    if not found:
+        print(f"{mix.name}: nothing makes room for anything")
 
 
 def tempo(session: str, *, estimate: str | None, set_bpm: float | None, data: Path, as_json: bool) -> None:

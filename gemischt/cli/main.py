@@ -171,6 +171,12 @@ def moves(session: str, data: DataOption = None, as_json: JsonOption = False) ->
 
 
 @app.command()
+def ducks(session: str, data: DataOption = None, as_json: JsonOption = False) -> None:
+    """Say what makes room for what, and what it measures."""
+    commands().ducks(session, data=data_folder(data), as_json=as_json)
+
+
+@app.command()
 def openapi() -> None:
     """Print the API's schema."""
     from gemischt.cli.server import openapi_document

@@ -67,6 +67,7 @@ class Player:
         self._rate = session.sample_rate_hz
         self._media = media
         self._renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
+        self._probe: StripProbe | None = None
         self._revision = revision
         self._serial = 0
         # Of the edit that is to be heard; told once it is.
@@ -129,10 +130,7 @@ class Player:
         self._wish(note)
 
     def watch(self, strip_id: str | None) -> None:
-        def watch() -> None:
-            self._renderer.probe = StripProbe(strip_id, self._rate) if strip_id else None
-
-        self._wish(watch)
+        self._wish(lambda: self._look_at(strip_id))
 
     def listen(self, mode: MonitorMode, *, dim: bool) -> None:
         """Hear the mix in another way; what is printed and measured stays as it is."""
@@ -264,7 +262,7 @@ class Player:
             self._loudness.integrated_lufs,
             self._true_peak.max_dbtp,
         )
-        probe = self._renderer.probe
+        probe = self._probe
         probed = probe.readings(n_samples) if probe else np.zeros((0, 3), np.float32)
         with_spectrum = probe is not None and len(probed) and self._blocks % SPECTRUM_EVERY_BLOCKS == 0
         self._blocks += 1
@@ -326,10 +324,9 @@ class Player:
         if self._renderer.plan is self._plan:
             return
         before, self._plan = self._plan, self._renderer.plan
-        probe = self._renderer.probe
-        if probe is not None:
+        if self._probe is not None:
             # The chain may have another order now.
-            self._renderer.probe = StripProbe(probe.strip_id, self._rate)
+            self._look_at(self._probe.strip_id)
         if self._plan.blueprint.latency_samples != before.blueprint.latency_samples:
             self._align_other()
         if self._plan.blueprint.layout != before.blueprint.layout:
@@ -337,6 +334,10 @@ class Player:
         if self.strips != before.blueprint.strips:
             self._bank = self._new_bank()
             self._on_transport(self.transport)
+
+    def _look_at(self, strip_id: str | None) -> None:
+        """Read one strip closely, or none."""
+        self._probe = self._renderer.probe = StripProbe(strip_id, self._rate) if strip_id else None
 
     def _set_mix_meters(self) -> None:
         """Meters of the mix for the channels it has now."""

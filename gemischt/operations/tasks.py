@@ -9,10 +9,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
+from gemischt.core.analysis.reports.duck_report import report_duck
 from gemischt.core.analysis.reports.lane_alignment import report_block
 from gemischt.core.analysis.reports.leaks import find_leaks
 from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_to_reference
+from gemischt.core.analysis.reports.relations import find_relation
 from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Session
@@ -151,6 +153,23 @@ class ReportBlock(_OfStrip):
         return _written(report_block(session, played, self.strip, self.block, stretch_s=stretch_s, report=report))
 
 
+class ReportDuck(BaseModel):
+    """What something that makes room does, heard at one of its targets."""
+
+    task: Literal["report-duck"] = "report-duck"
+    session: Session
+    relation: str
+    target: Id | None = None
+    stretch_s: StretchS | None
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        relation = find_relation(self.session, self.relation)
+        media = workspace.open_media(self.session).samples
+        stretch_s = self.stretch_s
+        heard = report_duck(self.session, media, relation, target=self.target, stretch_s=stretch_s, report=progress)
+        return _written(heard)
+
+
 class EstimateTempo(BaseModel):
     """How fast a strip is, and how sure that is."""
 
@@ -201,7 +220,15 @@ class PrintMix(BaseModel):
 
 
 Task = Annotated[
-    MeasureSong | PlanReference | MatchLoudness | MeasureLedger | FindLeaks | ReportBlock | EstimateTempo | PrintMix,
+    MeasureSong
+    | PlanReference
+    | MatchLoudness
+    | MeasureLedger
+    | FindLeaks
+    | ReportBlock
+    | ReportDuck
+    | EstimateTempo
+    | PrintMix,
     Field(discriminator="task"),
 ]
 TASK: TypeAdapter[Task] = TypeAdapter(Task)

@@ -2,6 +2,7 @@
 
 audio      audio files on their way in
 catalogue  what there is to add to a chain, and the program's version
+ducks      what makes room for what, and what each does on the real signal
 jobs       long work: prints, and how far jobs are
 level      levels of a whole session: measuring, findings, bringing to reference, snapshots
 live       the live connection

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Protocol
 
 import numpy as np
 
@@ -10,7 +11,6 @@ from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.courses import courses_of
 from gemischt.core.engine.placement import mixing_matrix
 from gemischt.core.engine.plan import Plan, Watcher
-from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.resettling import resettle
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import Blueprint, OperationId, Role, waits_samples
@@ -22,6 +22,13 @@ DEFAULT_BLOCK = 1024
 CROSSFADE_MS = 20.0
 STRUCTURE_EVERY_MS = 50.0
 """What is dragged about changes the structure with every frame of the page; so often it is drawn anew."""
+
+
+class Probe(Protocol):
+    """Reads a plan closely while it runs."""
+
+    def watchers(self, plan: Plan) -> Mapping[OperationId, Watcher]:
+        """Where in a plan to look."""
 
 
 class Renderer:
@@ -38,8 +45,8 @@ class Renderer:
         self._sample_rate_hz = session.sample_rate_hz
         self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
         self.position_samples = 0
-        self._probe: StripProbe | None = None
-        self._watchers: dict[OperationId, Watcher] = {}
+        self._probe: Probe | None = None
+        self._watchers: Mapping[OperationId, Watcher] = {}
         self._watched_plan: Plan | None = None
         self._loop: tuple[int, int] | None = None
         self._leaving: Plan | None = None
@@ -51,12 +58,12 @@ class Renderer:
         self._fade_length = ms_to_samples(CROSSFADE_MS, session.sample_rate_hz)
 
     @property
-    def probe(self) -> StripProbe | None:
-        """Reads one strip closely, if set."""
+    def probe(self) -> Probe | None:
+        """Reads the plan closely, if set."""
         return self._probe
 
     @probe.setter
-    def probe(self, probe: StripProbe | None) -> None:
+    def probe(self, probe: Probe | None) -> None:
         self._probe = probe
         self._watched_plan = None
 

@@ -1,8 +1,10 @@
 """What a measured session or a stretch of it says about one question.
 
+duck_report      what a duck does on the real signal: trigger, target before and after, gain, and figures of it
 gain_ladder      the gain ladder: every strip's levels from its source to the mix
 lane_alignment   parallel lanes on the real material: what they add up to, and whether one combs against the first
 leaks            what still sounds of a strip or bus when its fader is down, and how to bring that down too
 path_ledger      the path ledger: what each way of a strip brings to the mix, and what all of them add up to
+relations        what makes room for what, as sentences made of words
 reference_level  bringing strips to a reference level: what would change, and the one edit that changes it
 """

@@ -1,0 +1,27 @@
+"""What makes room for what: sentences, and what each does on the real signal."""
+
+from fastapi import APIRouter
+
+from gemischt.api.dependencies import JobsDep, WorkspaceDep
+from gemischt.api.schemas import DuckOrder, JobStatus, RelationListing
+from gemischt.api.tasks import start_task
+from gemischt.core.analysis.reports.relations import find_relation, relations_of
+from gemischt.operations.tasks import ReportDuck
+
+router = APIRouter(prefix="/api/sessions/{session_id}", tags=["ducks"])
+
+
+@router.get("/relations", operation_id="listRelations")
+def list_relations(session_id: str, workspace: WorkspaceDep) -> list[RelationListing]:
+    """Every sentence of the Duck station."""
+    session = workspace.sessions.get(session_id).session
+    return [RelationListing.model_validate(item, from_attributes=True) for item in relations_of(session)]
+
+
+@router.post("/ducks/report", operation_id="startDuckReport", status_code=202)
+def start_duck_report(session_id: str, order: DuckOrder, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """Hear what one of them does."""
+    stored = workspace.sessions.get(session_id)
+    find_relation(stored.session, order.relation)
+    task = ReportDuck(session=stored.session, relation=order.relation, target=order.target, stretch_s=order.stretch_s)
+    return start_task(jobs, workspace, f"Duck {session_id}", task, stored.revision)

@@ -1,0 +1,316 @@
+"""What makes room for what, as sentences made of words, each of which may be a parameter or name a strip."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
+
+from gemischt.core.errors import InvalidAction
+from gemischt.core.parameters import table_of
+from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.registry import label_of
+from gemischt.core.routing.graph import walk_chain
+from gemischt.core.session.beat_grid import BeatGrid
+from gemischt.core.session.document import Compressor, Move, Session, Strip
+from gemischt.core.session.ducking import step_id
+from gemischt.core.session.ducks import Duck, DuckTarget, Hits, LengthMs, Repeat
+from gemischt.core.session.edits import find_processor
+
+WordRole = Literal["plain", "target", "trigger", "part", "amount", "recovery", "place", "when", "clock"]
+_SEPARATOR = " · "
+
+
+@dataclass(frozen=True)
+class Word:
+    """A part of a sentence: what it says, which strip it names, which parameter it is."""
+
+    text: str
+    role: WordRole = "plain"
+    strip: str | None = None
+    address: str | None = None
+
+
+@dataclass(frozen=True)
+class Relation:
+    """One thing that makes room for another.
+
+    Attributes:
+        kind: by which mechanism: a keyed compressor, or a drawn duck.
+        targets: strips that are turned, in order; ``steps`` are the ids of what turns each in its chain.
+        trigger: the strip that decides, None for a clock of the song.
+        owner: the processor or the duck.
+        switch: the address that turns it on and off.
+    """
+
+    id: str
+    kind: Literal["compressor", "duck"]
+    on: bool
+    targets: tuple[str, ...]
+    steps: tuple[str, ...]
+    trigger: str | None
+    owner: str
+    switch: str
+    words: tuple[Word, ...]
+
+    @property
+    def sentence(self) -> str:
+        """All of its words."""
+        return "".join(word.text for word in self.words)
+
+
+def relations_of(session: Session) -> tuple[Relation, ...]:
+    """Every relation of a session: compressors in the order of the strips, then ducks."""
+    return tuple(_relations(session))
+
+
+def find_relation(session: Session, relation_id: str) -> Relation:
+    """The relation of this id, or InvalidAction."""
+    for relation in relations_of(session):
+        if relation.id == relation_id:
+            return relation
+    raise InvalidAction(
+        "nothing makes room like this any more", where=relation_id, remedy="It may have been deleted; reload."
+    )
+
+
+def _relations(session: Session) -> Iterator[Relation]:
+    known = {strip.id for strip in session.strips}
+    for strip in session.strips:
+        for processor in walk_chain(strip.chain):
+            if processor.type == "compressor" and processor.key.source in known - {strip.id}:
+                yield _of_compressor(session, strip, processor)
+    for duck in session.ducks:
+        yield _of_duck(session, duck)
+
+
+def _of_compressor(session: Session, strip: Strip, processor: Compressor) -> Relation:
+    at, params, key = f"strips/{strip.id}/chain/{processor.id}", processor.params, processor.key
+    assert key.source is not None
+    words = [
+        Word(strip.name, "target", strip.id),
+        Word(" makes room for "),
+        Word(session.strip(key.source).name, "trigger", key.source),
+        Word(_SEPARATOR),
+        Word("the whole signal", "part"),
+        Word(_SEPARATOR),
+        *_amount_words(params, at),
+        Word(_SEPARATOR + "back in "),
+        _parameter(CompressorParams, params, "release_ms", "recovery", at),
+    ]
+    low, high = key.filter.low_cut_hz, key.filter.high_cut_hz
+    if low is not None or high is not None:
+        words.append(Word(f"{_SEPARATOR}hearing {_range_words(low, high)}", "plain"))
+    words += _place_words(strip, processor.id)
+    words += _when_words(session, (f"{at}/on",))
+    return Relation(
+        id=f"{strip.id}/{processor.id}",
+        kind="compressor",
+        on=processor.on,
+        targets=(strip.id,),
+        steps=(processor.id,),
+        trigger=key.source,
+        owner=processor.id,
+        switch=f"{at}/on",
+        words=tuple(words),
+    )
+
+
+def _amount_words(params: CompressorParams, at: str) -> Iterator[Word]:
+    if params.range_db is not None:
+        yield Word("at most ")
+        yield Word(_plain_db(params.range_db), "amount", address=f"{at}/range_db")
+        return
+    ratio = "endless" if params.ratio is None else f"{params.ratio:.3g}:1"
+    yield Word(ratio, "amount", address=f"{at}/ratio")
+    yield Word(" above ")
+    yield _parameter(CompressorParams, params, "threshold_db", "amount", at)
+
+
+def _of_duck(session: Session, duck: Duck) -> Relation:
+    words: list[Word] = []
+    for index, target in enumerate(duck.targets):
+        if index:
+            words.append(Word(" and " if index == len(duck.targets) - 1 else ", "))
+        words.append(Word(session.strip(target.strip).name, "target", target.strip))
+    if not duck.targets:
+        words.append(Word("Nothing yet", "target"))
+    many = len(duck.targets) > 1
+    words.append(Word(f" follow{'' if many else 's'} the curve {duck.name}, "))
+    clock = duck.clock
+    trigger = None
+    if isinstance(clock, Hits):
+        trigger = clock.source
+        source = session.strip(trigger)
+        words += [Word("restarted by "), Word(source.name, "trigger", trigger)]
+        if source.kind == "ghost":
+            words.append(Word(" (never heard)"))
+    elif isinstance(clock, Repeat):
+        words.append(Word(f"again each {note_words(clock.note)}", "clock"))
+    else:
+        words.append(Word("restarted by written notes", "clock"))
+    words.append(Word(_SEPARATOR + "lasts "))
+    lasts = f"{duck.length.ms:g} ms" if isinstance(duck.length, LengthMs) else note_words(duck.length)
+    words.append(Word(lasts, "recovery"))
+    words += _depth_words(duck)
+    words += _part_words(duck)
+    if len(duck.targets) == 1:
+        words += _target_place_words(session, duck.targets[0])
+    words += _when_words(session, (f"ducks/{duck.id}/on",))
+    return Relation(
+        id=f"ducks/{duck.id}",
+        kind="duck",
+        on=duck.on,
+        targets=tuple(target.strip for target in duck.targets),
+        steps=tuple(step_id(duck.id, target.id) for target in duck.targets),
+        trigger=trigger,
+        owner=duck.id,
+        switch=f"ducks/{duck.id}/on",
+        words=tuple(words),
+    )
+
+
+def _depth_words(duck: Duck) -> Iterator[Word]:
+    depths = {target.depth_db for target in duck.targets}
+    if len(depths) > 1:
+        yield Word(f"{_SEPARATOR}{len(depths)} depths")
+    elif duck.targets:
+        target = duck.targets[0]
+        text = "to silence" if target.depth_db is None else _plain_db(-target.depth_db)
+        address = f"ducks/{duck.id}/targets/{target.id}/depth_db" if len(duck.targets) == 1 else None
+        yield Word(_SEPARATOR)
+        yield Word(text, "amount", address=address)
+
+
+def _part_words(duck: Duck) -> Iterator[Word]:
+    parts = {part_words(target) for target in duck.targets}
+    if len(parts) == 1:
+        yield Word(_SEPARATOR)
+        yield Word(parts.pop(), "part")
+
+
+def part_words(target: DuckTarget) -> str:
+    """ "the whole signal", "below 120 Hz"."""
+    return "the whole signal" if target.band == "all" else f"{target.band} {_hz(target.crossover_hz)}"
+
+
+def _target_place_words(session: Session, target: DuckTarget) -> Iterator[Word]:
+    strip = session.strip(target.strip)
+    if target.before is not None:
+        processor = find_processor(strip, target.before)
+        yield Word(f"{_SEPARATOR}before its {label_of(processor.type)}", "place")
+    elif target.at == "post-fader":
+        yield Word(f"{_SEPARATOR}after its fader", "place")
+    elif strip.chain:
+        label = label_of(strip.chain[0 if target.at == "pre-chain" else -1].type)
+        yield Word(f"{_SEPARATOR}{'before' if target.at == 'pre-chain' else 'after'} its {label}", "place")
+
+
+def _place_words(strip: Strip, processor_id: str) -> Iterator[Word]:
+    """Behind what in the chain it stands, if that is an effect: before or after makes a difference there."""
+    before: str | None = None
+    for processor in strip.chain:
+        if processor.id == processor_id:
+            break
+        if processor.type in ("reverb", "delay"):
+            before = processor.type
+    if before is not None:
+        yield Word(f"{_SEPARATOR}after its {label_of(before)}", "place")
+        return
+    behind = False
+    for processor in strip.chain:
+        behind = behind or processor.id == processor_id
+        if behind and processor.type in ("reverb", "delay"):
+            yield Word(f"{_SEPARATOR}before its {label_of(processor.type)}", "place")
+            return
+
+
+def _when_words(session: Session, switches: tuple[str, ...]) -> Iterator[Word]:
+    """The stretches in which it is on, if that moves."""
+    move = next((move for move in session.moves if move.on and move.target in switches), None)
+    if move is not None:
+        yield Word(f"{_SEPARATOR}{stretch_words(session, move)}", "when", address=move.target)
+
+
+def stretch_words(session: Session, move: Move) -> str:
+    """ "only in Refrain", "only in bars 85 to 96", "not in bar 24"."""
+    stretches = on_stretches(move)
+    wholes = [(section.start_s, section.end_s, section.name) for section in session.sections]
+    named = [_section_name(stretch, wholes) for stretch in stretches]
+    if stretches and all(named):
+        return f"only in {', '.join(dict.fromkeys(name for name in named if name))}"
+    grid = BeatGrid(session.tempo)
+
+    def bars(begin_s: float, end_s: float | None) -> str:
+        first = round(grid.bars_at(begin_s)) + 1
+        if end_s is None:
+            return f"bar {first} on"
+        last = max(first, round(grid.bars_at(end_s)))
+        return f"bar {first}" if first == last else f"bars {first} to {last}"
+
+    if len(stretches) == 2 and stretches[0][0] <= 0.0 and stretches[1][1] is None:
+        return f"not in {bars(stretches[0][1] or 0.0, stretches[1][0])}"
+    return "only in " + ", ".join(bars(*stretch) for stretch in stretches) if stretches else "never"
+
+
+def on_stretches(move: Move) -> list[tuple[float, float | None]]:
+    """From when to when a switch that moves is on; None goes on to the end."""
+    found: list[tuple[float, float | None]] = []
+    begin = 0.0 if move.points[0].value else None
+    for before, point in pairwise(move.points):
+        if point.value and not before.value:
+            begin = point.at_s
+        elif before.value and not point.value and begin is not None:
+            found.append((begin, point.at_s))
+            begin = None
+    return [*found, (begin, None)] if begin is not None else found
+
+
+def _section_name(
+    stretch: tuple[float, float | None], wholes: list[tuple[float, float, str]], close_s: float = 0.05
+) -> str | None:
+    begin_s, end_s = stretch
+    for start_s, stop_s, name in wholes:
+        if abs(begin_s - start_s) < close_s and end_s is not None and abs(end_s - stop_s) < close_s:
+            return name
+    return None
+
+
+def note_words(note: str) -> str:
+    """A note value for people.
+
+    >>> note_words("1/4."), note_words("1/8T"), note_words("2/1")
+    ('dotted quarter', 'eighth triplet', '2 whole notes')
+    """
+    plain = note.rstrip(".T")
+    count, unit = plain.split("/")
+    names = {"1": "whole note", "2": "half", "4": "quarter", "8": "eighth", "16": "sixteenth", "32": "thirty-second"}
+    name = names[unit]
+    words = name if count == "1" else f"{count} {name}{'s' if name != 'half' else ''}"
+    if note.endswith("."):
+        return f"dotted {words}"
+    return f"{words} triplet" if note.endswith("T") else words
+
+
+def step_of(session: Session, relation: Relation, target: str | None = None) -> tuple[str, str]:
+    """The strip and the id of the step that turn a target, the first one if none is named; in resolved chains."""
+    index = relation.targets.index(target) if target is not None else 0
+    return relation.targets[index], relation.steps[index]
+
+
+def _parameter(model: type[CompressorParams], params: CompressorParams, name: str, role: WordRole, at: str) -> Word:
+    text = table_of(model)[name].show(getattr(params, name))
+    return Word(text, role, address=f"{at}/{name}")
+
+
+def _plain_db(level_db: float) -> str:
+    return f"{level_db:.1f} dB"
+
+
+def _range_words(low_hz: float | None, high_hz: float | None) -> str:
+    if low_hz is None:
+        return f"below {_hz(high_hz or 0.0)}"
+    return f"above {_hz(low_hz)}" if high_hz is None else f"{low_hz:.0f} to {_hz(high_hz)}"
+
+
+def _hz(frequency_hz: float) -> str:
+    return f"{frequency_hz / 1000:.3g} kHz" if frequency_hz >= 1000 else f"{frequency_hz:.0f} Hz"
