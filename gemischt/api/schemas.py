@@ -14,6 +14,7 @@ from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
 from gemischt.core.session.terms import Id, Name, SongTime
 from gemischt.core.session.tree import TreeRow, tree_of
+from gemischt.core.session.ways import WayName
 from gemischt.operations.jobs import Job, JobState
 from gemischt.operations.task_process import task_process
 from gemischt.storage.presets import StoredPreset
@@ -151,6 +152,13 @@ class RackListing(BaseModel):
     """A lane to start from."""
 
     rack: RackName
+    label: str
+
+
+class WayListing(BaseModel):
+    """A way to make room to start from."""
+
+    way: WayName
     label: str
 
 

@@ -3,11 +3,12 @@
 from fastapi import APIRouter
 
 from gemischt import __version__
-from gemischt.api.schemas import ProcessorListing, RackListing
+from gemischt.api.schemas import ProcessorListing, RackListing, WayListing
 from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import PROCESSORS
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.racks import rack_label, rack_names
+from gemischt.core.session.ways import WAY_LABELS, WAYS
 
 router = APIRouter(prefix="/api", tags=["catalogue"])
 
@@ -31,6 +32,12 @@ def get_catalogue() -> dict[str, dict[str, Parameter]]:
 def list_racks() -> list[RackListing]:
     """Lanes to start from."""
     return [RackListing(rack=rack, label=rack_label(rack)) for rack in rack_names()]
+
+
+@router.get("/ways", operation_id="listWays")
+def list_ways() -> list[WayListing]:
+    """Ways to make room to start from."""
+    return [WayListing(way=way, label=WAY_LABELS[way]) for way in WAYS]
 
 
 @router.get("/version", operation_id="getVersion")

@@ -19,5 +19,6 @@ kinds        the kinds of strips: what each may do
 presets      presets: processors without a strip, as an open document of their own
 racks        lanes to start from, made of our own processors
 terms        what parts of a session are said in: ids, names, times, taps, note values, notes
+ways         ways to make room to start from
 tree         the order in which strips and folders are read: folders where their first member stands, buses over their
 """

@@ -19,6 +19,8 @@ const keys = {
   differences: (id: string, snapshot: string, revision: number) => ["differences", id, snapshot, revision],
   flow: (id: string, revision: number, folded: string[]) => ["flow", id, revision, folded],
   movables: (id: string, revision: number) => ["movables", id, revision],
+  relations: (id: string, revision: number) => ["relations", id, revision],
+  ways: ["ways"],
   waveform: (id: string, media: string) => ["waveform", id, media],
 };
 
@@ -110,6 +112,22 @@ export function useFlow(id: string, revision: number, folded: string[]) {
     placeholderData: (before) => before,
     gcTime: 0,
   });
+}
+
+/** What makes room for what; the last list stays until the next is there. */
+export function useRelations(id: string, revision: number) {
+  return useQuery({
+    queryKey: keys.relations(id, revision),
+    queryFn: () =>
+      answer(server.GET("/api/sessions/{session_id}/relations", { params: { path: { session_id: id } } })),
+    placeholderData: (before) => before,
+    gcTime: 0,
+  });
+}
+
+/** Ways to make room to start from. */
+export function useWays() {
+  return useQuery({ queryKey: keys.ways, queryFn: () => answer(server.GET("/api/ways")) });
 }
 
 /** Peaks of a file, twenty a second. */

@@ -815,6 +815,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ways
+         * @description Ways to make room to start from.
+         */
+        get: operations["listWays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1848,7 +1868,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2639,12 +2659,32 @@ export interface components {
             release_ms: number;
         };
         /**
+         * MakeRoom
+         * @description Let strips make room for a trigger, in one of the usual ways.
+         */
+        MakeRoom: {
+            /** Targets */
+            targets: string[];
+            /** Trigger */
+            trigger: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "make-room";
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "duck-hard" | "make-room-for-fills" | "pump" | "drawn-at-hits" | "drawn-on-the-beat";
+        };
+        /**
          * MatchOrder
          * @description What to match the session's loudness with: a snapshot, or the session with an action applied.
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -4924,7 +4964,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
             /** Title */
             title: string;
             /**
@@ -4950,6 +4990,19 @@ export interface components {
             parent: string | null;
             /** Strip */
             strip: string | null;
+        };
+        /**
+         * WayListing
+         * @description A way to make room to start from.
+         */
+        WayListing: {
+            /** Label */
+            label: string;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "duck-hard" | "make-room-for-fills" | "pump" | "drawn-at-hits" | "drawn-on-the-beat";
         };
         /**
          * WordListing
@@ -10531,6 +10584,125 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    listWays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayListing"][];
                 };
             };
             /** @description Bad Request */

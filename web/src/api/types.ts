@@ -55,3 +55,9 @@ export type LaneSettings = Schemas["LaneSettings"];
 
 /** An edit as the server takes it: what has a default may be left out. */
 export type Wish = Action;
+export type Duck = Session["ducks"][number];
+export type DuckTarget = Duck["targets"][number];
+export type CurveNode = Duck["curve"][number];
+export type Relation = Schemas["RelationListing"];
+export type RelationWord = Schemas["WordListing"];
+export type Way = Schemas["WayListing"];

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { ComingStation } from "../features/coming";
+import { Duck } from "../features/duck";
 import { FocusSheet, PresetList } from "../features/focus";
 import { Findings } from "../features/findings";
 import { ComparisonBar, DropZone, Level, Reference, Snapshots } from "../features/level";
@@ -55,6 +56,8 @@ export function Shell() {
               <Level />
             ) : station === "Route" ? (
               <Route />
+            ) : station === "Duck" ? (
+              <Duck />
             ) : station === "Print" ? (
               <Print />
             ) : (

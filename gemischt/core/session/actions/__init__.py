@@ -35,6 +35,7 @@ from gemischt.core.session.actions.ducks import (
     AddDuck,
     AddDuckTargets,
     AddGhost,
+    MakeRoom,
     RemoveDuck,
     RemoveDuckTargets,
     ReshapeDuck,
@@ -118,6 +119,7 @@ SingleAction = Annotated[
     | AddDuck
     | AddDuckTargets
     | AddGhost
+    | MakeRoom
     | RemoveDuck
     | RemoveDuckTargets
     | ReshapeDuck
@@ -227,6 +229,7 @@ __all__ = [
     "DrawMoves",
     "DuplicateClip",
     "FolderFromStrips",
+    "MakeRoom",
     "MoveInTree",
     "MoveProcessor",
     "NewTrack",

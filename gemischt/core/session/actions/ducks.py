@@ -6,12 +6,14 @@ from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, same_as
+from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Session, Strip
+from gemischt.core.session.document import Compressor, Key, Session, Strip
 from gemischt.core.session.duck_curves import copied, reversed_curve, smoothed
 from gemischt.core.session.ducks import Click, CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, Steps, WrittenNotes
 from gemischt.core.session.edits import find_strip, fresh_id, fresh_strip_id, names_of, replace_strip, show_db
 from gemischt.core.session.terms import Id, Name, NoteLength, Tap
+from gemischt.core.session.ways import COMPRESSORS, SWELL, WAY_LABELS, WayName
 
 Clock = Annotated[Repeat | Hits | WrittenNotes, Field(discriminator="kind")]
 Curve = tuple[CurveNode, ...]
@@ -57,6 +59,35 @@ class AddDuck(Action):
 
     def describe(self, session: Session) -> str:
         return f"New duck {self.name} on {names_of(session, self.strips)}" if self.strips else f"New duck {self.name}"
+
+
+class MakeRoom(Action):
+    """Let strips make room for a trigger, in one of the usual ways."""
+
+    type: Literal["make-room"] = "make-room"
+    targets: tuple[Id, ...] = Field(min_length=1, max_length=64)
+    trigger: Id
+    way: WayName
+
+    def apply(self, session: Session) -> Session:
+        trigger = find_strip(session, self.trigger)
+        params = COMPRESSORS.get(self.way)
+        if params is not None:
+            for strip_id in self.targets:
+                strip = find_strip(session, strip_id)
+                own_id = fresh_id("duck", (processor.id for processor in walk_chain(strip.chain)))
+                made = Compressor(id=own_id, params=params, key=Key(source=trigger.id))
+                session = replace_strip(session, strip.model_copy(update={"chain": (*strip.chain, made)}))
+            return session
+        at_hits = self.way == "drawn-at-hits"
+        clock = Hits(source=trigger.id) if at_hits else Repeat(note="1/4")
+        name = f"After {trigger.name}" if at_hits else "On the beat"
+        return AddDuck(name=name, clock=clock, curve=SWELL, strips=self.targets).apply(session)
+
+    def describe(self, session: Session) -> str:
+        names, way = names_of(session, self.targets), WAY_LABELS[self.way].split(":")[0]
+        many = "make" if len(self.targets) > 1 else "makes"
+        return f"{names} {many} room for {find_strip(session, self.trigger).name}: {way.lower()}"
 
 
 class SetDuck(Action):

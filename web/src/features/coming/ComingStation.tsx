@@ -3,7 +3,6 @@ import { chakra } from "@chakra-ui/react";
 import type { Station } from "../../app/store";
 
 const WORDS: Partial<Record<Station, string>> = {
-  Duck: "What makes room for what: keyed, drawn or followed, beside the beat.",
   Place: "Where every strip stands: pan, width, depth, and what is lost in mono.",
 };
 

@@ -114,7 +114,7 @@ const TAPS = [
 ];
 
 /** What the detector listens to, with a lamp that is lit while it hears something. */
-function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
+export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
   const { strips, live } = useOpen();
   const [hears, setHears] = useState(false);
   useEffect(() => {

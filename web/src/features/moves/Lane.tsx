@@ -14,7 +14,7 @@ import { parseNumber, formatTime } from "../../lib/format";
 import { bentBy, fromShare, showRange, showValue, toShare, valueAt } from "../../lib/moves";
 import { paintLane, paintStroke, shareAt, yOf } from "./drawLane";
 import { LaneMenu } from "./LaneMenu";
-import { Point } from "./Point";
+import { CurvePoint } from "../../controls/CurvePoint";
 import { withSample, type Sample } from "./freehand";
 
 const LANE_PX = 76;
@@ -188,7 +188,7 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
       >
         <chakra.canvas ref={canvas} width="100%" height="100%" />
         {points.map((point, index) => (
-          <Point
+          <CurvePoint
             key={index}
             label={`${name}, point ${index + 1} of ${points.length}: ${showValue(parameter, point.value)} at ${formatTime(point.at_s)}`}
             leftPx={point.at_s * pxPerS}

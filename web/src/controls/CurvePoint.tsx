@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import type { KeyboardEvent, PointerEvent } from "react";
 
-type PointProps = {
+type CurvePointProps = {
   label: string;
   leftPx: number;
   topPx: number;
@@ -12,7 +12,7 @@ type PointProps = {
 };
 
 /** A point of a curve. */
-export function Point({ label, leftPx, topPx, idle, onPointerDown, onKeyDown }: PointProps) {
+export function CurvePoint({ label, leftPx, topPx, idle, onPointerDown, onKeyDown }: CurvePointProps) {
   return (
     <chakra.button
       type="button"

@@ -1,0 +1,33 @@
+import type { Compressor } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+import { KeyPicker, Parameters } from "../focus";
+import { Block } from "./Side";
+
+/** A keyed compressor: what it hears and how it answers. */
+export function KeyedSettings({ strip, processor }: { strip: string; processor: string }) {
+  const { strips, edit } = useOpen();
+  const owner = strips.get(strip);
+  const found = owner?.chain
+    .flatMap((item) => (item.type === "parallel" ? item.lanes.flatMap((lane) => lane.chain) : [item]))
+    .find((item): item is Compressor => item.id === processor && item.type === "compressor");
+  if (!owner || !found) return null;
+  return (
+    <>
+      <Block title="Hears">
+        <KeyPicker
+          strip={owner}
+          processor={found}
+          onKey={(key) => void edit({ type: "set-processor", strip, processor, key })}
+        />
+      </Block>
+      <Block title="Answers">
+        <Parameters
+          kind="compressor"
+          params={found.params}
+          action={(values) => ({ type: "set-processor", strip, processor, ...values })}
+          address={`strips/${strip}/chain/${processor}`}
+        />
+      </Block>
+    </>
+  );
+}

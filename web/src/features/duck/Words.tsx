@@ -1,0 +1,113 @@
+import { chakra } from "@chakra-ui/react";
+
+import type { Relation, RelationWord, Strip } from "../../api/types";
+import { useActing, useOpen } from "../../app/SessionContext";
+import { focusStrip } from "../../app/store";
+import { Choice } from "../../controls/Choice";
+import { ValueField } from "../../controls/ValueField";
+import { parameterAt, valueIn } from "../../lib/addresses";
+import { showValue } from "../../lib/moves";
+
+/** A sentence: its strips can be gone to, its trigger chosen, its figures set in place. */
+export function Words({ relation, onChoose }: { relation: Relation; onChoose: () => void }) {
+  return relation.words.map((word, index) => {
+    if (word.role === "target" && word.strip) {
+      return (
+        <chakra.button
+          key={index}
+          type="button"
+          fontWeight="700"
+          borderBottom="1px solid"
+          borderColor="edge"
+          cursor="pointer"
+          onClick={() => {
+            onChoose();
+            focusStrip(word.strip ?? "");
+          }}
+        >
+          {word.text}
+        </chakra.button>
+      );
+    }
+    if (word.role === "trigger" && word.strip) {
+      return <Trigger key={index} relation={relation} strip={word.strip} />;
+    }
+    if (word.address && word.role !== "when")
+      return <Figure key={index} word={word} address={word.address} />;
+    return (
+      <chakra.span key={index} color={word.role === "plain" ? "quiet" : "ink"}>
+        {word.text}
+      </chakra.span>
+    );
+  });
+}
+
+function Figure({ word, address }: { word: RelationWord; address: string }) {
+  const { live, edit, state } = useOpen();
+  const parameter = parameterAt(state.document, address);
+  const found = valueIn(state.document, address);
+  if (!parameter || parameter.kind !== "number") return <span>{word.text}</span>;
+  const value = typeof found === "number" ? found : null;
+  const wish = (next: number | null) => ({
+    type: "set-parameters" as const,
+    values: [{ address, value: next }],
+  });
+  const isDepth = address.endsWith("/depth_db");
+  return (
+    <ValueField
+      label={`${parameter.label} of the sentence`}
+      address={address}
+      value={value}
+      minimum={parameter.minimum ?? 0}
+      maximum={parameter.maximum ?? 1}
+      fallback={typeof parameter.default === "number" ? parameter.default : null}
+      logarithmic={parameter.scale === "logarithmic"}
+      step={parameter.scale === "logarithmic" ? 0.02 : 0.5}
+      nullAt={parameter.none == null ? undefined : isDepth ? "bottom" : "top"}
+      emphasis
+      format={(shown) =>
+        isDepth && shown === null ? "to silence" : showValue(parameter, shown).replace(" :1", ":1")
+      }
+      onPreview={(next) => live.preview(wish(next))}
+      onCommit={(next) => void edit(wish(next))}
+      onCancel={() => live.revert()}
+    />
+  );
+}
+
+function Trigger({ relation, strip }: { relation: Relation; strip: string }) {
+  const { strips, state } = useOpen();
+  const { edit } = useActing();
+  const options = [...strips.values()]
+    .filter((other) => other.kind !== "mix" && !relation.targets.includes(other.id))
+    .map((other) => ({ value: other.id, label: other.name }));
+  const choose = (from: string) => {
+    const duck = state.document.ducks.find((item) => item.id === relation.owner);
+    if (relation.kind === "duck" && duck?.clock.kind === "hits") {
+      void edit({ type: "set-duck", duck: duck.id, clock: { ...duck.clock, from } });
+      return;
+    }
+    const key = keyOf(strips.get(relation.targets[0] ?? ""), relation.owner);
+    if (key)
+      void edit({
+        type: "set-processor",
+        strip: relation.targets[0] ?? "",
+        processor: relation.owner,
+        key: { ...key, from },
+      });
+  };
+  return (
+    <chakra.span fontWeight="700" borderBottom="2px dotted" borderColor="key">
+      <Choice label="Trigger" value={strip} color="key" options={options} onChange={choose} />
+    </chakra.span>
+  );
+}
+
+function keyOf(strip: Strip | undefined, processor: string) {
+  const chain = strip?.chain ?? [];
+  const all = chain.flatMap((item) =>
+    item.type === "parallel" ? item.lanes.flatMap((lane) => lane.chain) : [item],
+  );
+  const found = all.find((item) => item.id === processor);
+  return found && "key" in found ? found.key : null;
+}

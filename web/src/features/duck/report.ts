@@ -1,0 +1,34 @@
+import type { Wish } from "../../api/types";
+
+/** What was heard of a relation, in bins of equal length. */
+export type DuckReport = {
+  relation: string;
+  target: string;
+  start_s: number;
+  end_s: number;
+  trigger: number[];
+  before: number[];
+  after: number[];
+  gain_db: number[];
+  hits_s: number[];
+  threshold_db: number | null;
+  figures: {
+    hits: number;
+    deepest_db: number;
+    typical_db: number;
+    down_ms: number | null;
+    back_ms: number | null;
+    shortest_gap_ms: number | null;
+    margin_ms: number | null;
+    never_back: number;
+    ducked_share: number;
+    fitting_release_ms: number | null;
+    trigger_peak_dbfs: number | null;
+  };
+  verdict: string;
+  cure: Wish | null;
+  cure_text: string;
+};
+
+export const STRETCHES = ["2 bars", "loop", "song"] as const;
+export type StretchName = (typeof STRETCHES)[number];
