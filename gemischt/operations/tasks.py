@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
 
-from gemischt.core.analysis.reports.duck_report import report_duck
+from gemischt.core.analysis.reports.duck_report import glance_at_ducks, report_duck
 from gemischt.core.analysis.reports.lane_alignment import report_block
 from gemischt.core.analysis.reports.leaks import find_leaks
 from gemischt.core.analysis.reports.path_ledger import path_ledger
@@ -170,6 +170,19 @@ class ReportDuck(BaseModel):
         return _written(heard)
 
 
+class GlanceAtDucks(BaseModel):
+    """What everything that makes room does, at a glance."""
+
+    task: Literal["glance-at-ducks"] = "glance-at-ducks"
+    session: Session
+    stretch_s: StretchS | None
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        media = workspace.open_media(self.session).samples
+        glances = glance_at_ducks(self.session, media, stretch_s=self.stretch_s, report=progress)
+        return {"glances": report_to_json(glances)}
+
+
 class EstimateTempo(BaseModel):
     """How fast a strip is, and how sure that is."""
 
@@ -227,6 +240,7 @@ Task = Annotated[
     | FindLeaks
     | ReportBlock
     | ReportDuck
+    | GlanceAtDucks
     | EstimateTempo
     | PrintMix,
     Field(discriminator="task"),

@@ -3,10 +3,10 @@
 from fastapi import APIRouter
 
 from gemischt.api.dependencies import JobsDep, WorkspaceDep
-from gemischt.api.schemas import DuckOrder, JobStatus, RelationListing
+from gemischt.api.schemas import DuckOrder, JobStatus, RelationListing, Stretch
 from gemischt.api.tasks import start_task
 from gemischt.core.analysis.reports.relations import find_relation, relations_of
-from gemischt.operations.tasks import ReportDuck
+from gemischt.operations.tasks import GlanceAtDucks, ReportDuck
 
 router = APIRouter(prefix="/api/sessions/{session_id}", tags=["ducks"])
 
@@ -25,3 +25,11 @@ def start_duck_report(session_id: str, order: DuckOrder, workspace: WorkspaceDep
     find_relation(stored.session, order.relation)
     task = ReportDuck(session=stored.session, relation=order.relation, target=order.target, stretch_s=order.stretch_s)
     return start_task(jobs, workspace, f"Duck {session_id}", task, stored.revision)
+
+
+@router.post("/ducks/glance", operation_id="startDuckGlance", status_code=202)
+def start_duck_glance(session_id: str, stretch: Stretch, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """Hear what all of them do, at a glance."""
+    stored = workspace.sessions.get(session_id)
+    task = GlanceAtDucks(session=stored.session, stretch_s=stretch.stretch_s)
+    return start_task(jobs, workspace, f"Ducks {session_id}", task, stored.revision)

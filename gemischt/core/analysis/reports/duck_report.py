@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.analysis.reports.relations import Relation, step_of
+from gemischt.core.analysis.reports.relations import Relation, relations_of, step_of
 from gemischt.core.analysis.sub_sessions.paths import isolate
 from gemischt.core.audio import Audio
 from gemischt.core.engine import specs
@@ -36,6 +36,7 @@ REARM_MS = 60.0
 _GRAINS_PER_S = 1000
 _GRAINS_PER_BLOCK = 16
 MOST_BINS = 1200
+GLANCE_BINS = 190
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,15 @@ class DuckReport:
     verdict: str
     cure: Action | None
     cure_text: str
+
+
+@dataclass(frozen=True)
+class DuckGlance:
+    """A relation over a stretch at a glance: how deep it goes, and its gain in few bins."""
+
+    relation: str
+    deepest_db: float
+    gain_db: tuple[float, ...]
 
 
 @dataclass
@@ -249,14 +259,28 @@ def report_duck(
     )
 
 
+def glance_at_ducks(
+    session: Session, media: Media, *, stretch_s: StretchS | None = None, report: Report = no_report
+) -> tuple[DuckGlance, ...]:
+    """All relations that are at work, each at its first target."""
+    found: list[DuckGlance] = []
+    working = [relation for relation in relations_of(session) if relation.on and relation.targets]
+    for done, relation in enumerate(working):
+        heard = report_duck(session, media, relation, stretch_s=stretch_s)
+        gain_db = _binned(np.array(heard.gain_db), np.minimum, GLANCE_BINS)
+        found.append(DuckGlance(relation.id, heard.figures.deepest_db, _written(gain_db, 1)))
+        report((done + 1) / len(working))
+    return tuple(found)
+
+
 def _joined(parts: list[NDArray[np.float64]], n_grains: int) -> NDArray[np.float64]:
     return np.concatenate(parts)[:n_grains] if parts else np.zeros(0)
 
 
-def _binned(values: NDArray[np.float64], extreme: np.ufunc) -> NDArray[np.float64]:
-    if len(values) <= MOST_BINS:
+def _binned(values: NDArray[np.float64], extreme: np.ufunc, most: int = MOST_BINS) -> NDArray[np.float64]:
+    if len(values) <= most:
         return values
-    edges = (np.arange(MOST_BINS) * len(values)) // MOST_BINS
+    edges = (np.arange(most) * len(values)) // most
     return np.asarray(extreme.reduceat(values, edges))
 
 

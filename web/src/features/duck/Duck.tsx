@@ -9,7 +9,7 @@ import { Segments } from "../../controls/Segments";
 import { barsAt, timeOfBars } from "../../lib/beatGrid";
 import { CurveEditor } from "./CurveEditor";
 import { NewSentence } from "./NewSentence";
-import { STRETCHES, type DuckReport, type StretchName } from "./report";
+import { STRETCHES, type DuckReport, type Glance, type StretchName } from "./report";
 import { Scope } from "./Scope";
 import { SentenceList } from "./SentenceList";
 import { Side } from "./Side";
@@ -17,6 +17,7 @@ import { WithAndWithout } from "./WithAndWithout";
 
 const SETTLE_MS = 120;
 const BARS = 2;
+const GLANCE_AFTER_MS = 600;
 
 /** What makes room for what: sentences, and what the chosen one does. */
 export function Duck() {
@@ -55,6 +56,16 @@ export function Duck() {
     about: chosen?.targets.length ? `${chosen.id} ${heardAt ?? ""}` : null,
     version: `${state.revision} ${JSON.stringify(stretchS)}`,
     settleMs: SETTLE_MS,
+  });
+  const glance = useMeasurement<{ glances: Glance[] }>({
+    start: () =>
+      server.POST("/api/sessions/{session_id}/ducks/glance", {
+        params: { path: { session_id: state.id } },
+        body: { stretch_s: stretchS },
+      }),
+    about: relations.length ? state.id : null,
+    version: `${state.revision} ${JSON.stringify(stretchS)}`,
+    settleMs: GLANCE_AFTER_MS,
   });
   const duck =
     chosen?.kind === "duck" ? state.document.ducks.find((item) => item.id === chosen.owner) : undefined;
@@ -99,8 +110,9 @@ export function Duck() {
       <SentenceList
         relations={listed}
         chosen={chosen?.id}
-        report={result}
-        current={current}
+        report={current ? result : null}
+        glances={glance.result?.glances ?? []}
+        current={glance.current}
         onChoose={setWanted}
       />
       {chosen ? (

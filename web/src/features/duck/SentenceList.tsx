@@ -4,20 +4,22 @@ import type { Relation } from "../../api/types";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { formatDb } from "../../lib/format";
 import { Mini } from "./Mini";
-import type { DuckReport } from "./report";
+import type { DuckReport, Glance } from "./report";
 import { Words } from "./Words";
 
 type SentenceListProps = {
   relations: Relation[];
   chosen: string | undefined;
+  /** Of the chosen one, as the session is now. */
   report: DuckReport | null;
-  /** Whether the report is of the session as it is. */
+  glances: Glance[];
+  /** Whether the glances are of the session as it is. */
   current: boolean;
   onChoose: (id: string) => void;
 };
 
 /** One row per sentence, with what was measured of the chosen one. */
-export function SentenceList({ relations, chosen, report, current, onChoose }: SentenceListProps) {
+export function SentenceList({ relations, chosen, report, glances, current, onChoose }: SentenceListProps) {
   const { edit } = useActing();
   const { strips } = useOpen();
   return (
@@ -30,7 +32,11 @@ export function SentenceList({ relations, chosen, report, current, onChoose }: S
     >
       {relations.map((relation) => {
         const isChosen = relation.id === chosen;
-        const own = isChosen && report?.relation === relation.id ? report : null;
+        const heard = isChosen && report?.relation === relation.id ? report : null;
+        const seen = glances.find((item) => item.relation === relation.id);
+        const gainDb = heard?.gain_db ?? seen?.gain_db;
+        const deepestDb = heard?.figures.deepest_db ?? seen?.deepest_db;
+        const fresh = heard !== null || current;
         return (
           <chakra.div
             key={relation.id}
@@ -82,12 +88,12 @@ export function SentenceList({ relations, chosen, report, current, onChoose }: S
               textAlign="right"
               textStyle="number"
               fontWeight="700"
-              opacity={current ? 1 : 0.5}
+              opacity={fresh ? 1 : 0.5}
             >
-              {own ? formatDb(own.figures.deepest_db) : ""}
+              {deepestDb === undefined ? "" : formatDb(deepestDb)}
             </chakra.span>
-            <chakra.span role="cell" height="24px">
-              {own && <Mini gainDb={own.gain_db} />}
+            <chakra.span role="cell" height="24px" opacity={fresh ? 1 : 0.5}>
+              {gainDb && <Mini gainDb={gainDb} />}
             </chakra.span>
           </chakra.div>
         );

@@ -1,11 +1,12 @@
 import { chakra } from "@chakra-ui/react";
 
-import type { Relation, RelationWord, Strip } from "../../api/types";
+import type { Parameter, Relation, RelationWord, Strip } from "../../api/types";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
 import { parameterAt, valueIn } from "../../lib/addresses";
+import { formatNumber } from "../../lib/format";
 import { showValue } from "../../lib/moves";
 
 /** A sentence: its strips can be gone to, its trigger chosen, its figures set in place. */
@@ -65,14 +66,20 @@ function Figure({ word, address }: { word: RelationWord; address: string }) {
       step={parameter.scale === "logarithmic" ? 0.02 : 0.5}
       nullAt={parameter.none == null ? undefined : isDepth ? "bottom" : "top"}
       emphasis
-      format={(shown) =>
-        isDepth && shown === null ? "to silence" : showValue(parameter, shown).replace(" :1", ":1")
-      }
+      format={(shown) => (isDepth && shown === null ? "to silence" : showFigure(parameter, shown))}
       onPreview={(next) => live.preview(wish(next))}
       onCommit={(next) => void edit(wish(next))}
       onCancel={() => live.revert()}
     />
   );
+}
+
+/** As sentences say figures: no more digits than count. */
+function showFigure(parameter: Parameter, value: number | null): string {
+  if (value === null || parameter.unit === "dB" || parameter.unit === "Hz")
+    return showValue(parameter, value);
+  const figure = formatNumber(value, value >= 10 ? 0 : 1);
+  return parameter.unit === ":1" ? `${figure}:1` : `${figure} ${parameter.unit}`.trim();
 }
 
 function Trigger({ relation, strip }: { relation: Relation; strip: string }) {

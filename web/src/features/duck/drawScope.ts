@@ -53,7 +53,7 @@ export function paintScope(
     topPx += rowPx;
   }
   const wavePx = (rows[1] ?? 0) * roomPx;
-  label(context, colors, picture.targetName, "before, after", topPx + wavePx / 2 - 8);
+  label(context, colors, picture.targetName, "before/after", topPx + wavePx / 2 - 8);
   const loudest = 1 / Math.max(1e-4, ...report.before, ...report.after);
   wave(context, report.before, topPx + wavePx / 2, (wavePx / 2 - 4) * loudest, innerPx, colors.under, 0.55);
   wave(context, report.after, topPx + wavePx / 2, (wavePx / 2 - 4) * loudest, innerPx, picture.color, 0.9);

@@ -30,5 +30,8 @@ export type DuckReport = {
   cure_text: string;
 };
 
+/** A relation at a glance. */
+export type Glance = { relation: string; deepest_db: number; gain_db: number[] };
+
 export const STRETCHES = ["2 bars", "loop", "song"] as const;
 export type StretchName = (typeof STRETCHES)[number];
