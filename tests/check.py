@@ -51,7 +51,7 @@ CHECKS: tuple[Check, ...] = (
     Check("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
 )
 SETS = ("around", "core", "pages", "journeys")
-PAGES = ("test_accessibility", "test_beat", "test_import", "test_page", "test_working")
+PAGES = ("test_accessibility", "test_beat", "test_ducking", "test_import", "test_page", "test_working")
 
 
 def main() -> int:

@@ -18,6 +18,8 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+import soundfile
 from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
 
 from tests.browser.chromium import find_chromium
@@ -234,3 +236,19 @@ class OwnFilesCase(BrowserCase):
         self.page.locator("input[type=file]").set_input_files(paths)
         for name in signals:
             expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()
+
+    def printed(self) -> np.ndarray:
+        """The mix as it is printed from the page, (n_samples, 2)."""
+        page = self.page
+        page.keyboard.press("6")
+        links = page.get_by_role("link", name=re.compile(rf"{self.id()[-12:]}.*\.wav$"))
+        page.get_by_role("button", name="Print", exact=True).wait_for()
+        before = {link.text_content() for link in links.all()}
+        page.get_by_role("button", name="Print", exact=True).click()
+        expect(links).to_have_count(len(before) + 1, timeout=60000)
+        fresh = next(link for link in links.all() if link.text_content() not in before)
+        with page.expect_download() as download:
+            fresh.click()
+        samples, _ = soundfile.read(download.value.path(), always_2d=True)
+        page.keyboard.press("2")
+        return np.asarray(samples)

@@ -3,7 +3,6 @@
 import re
 
 import numpy as np
-import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.browser import OwnFilesCase
@@ -11,17 +10,6 @@ from tests.support.signals import RATE_HZ, sine
 
 
 class MovesTest(OwnFilesCase):
-    def printed(self) -> np.ndarray:
-        """The mix as it is printed from the page, (n_samples, 2)."""
-        page = self.page
-        page.keyboard.press("6")
-        page.get_by_role("button", name="Print", exact=True).click()
-        with page.expect_download() as download:
-            page.get_by_role("link", name=re.compile(rf"{self.id()[-12:]}.*\.wav$")).click(timeout=60000)
-        samples, _ = soundfile.read(download.value.path(), always_2d=True)
-        page.keyboard.press("2")
-        return np.asarray(samples)
-
     def test_a_fader_is_drawn_over_the_song_and_printed_as_it_was_drawn(self) -> None:
         page = self.page
         self.bring_in(Tone=sine(1000.0, -6.0, 8.0))

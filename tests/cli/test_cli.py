@@ -327,6 +327,21 @@ class MovesTest(CommandCase):
         self.assertIn("moves/strips/gone/fader_db", self.run_command("validate", path, code=1).stderr)
 
 
+class DucksTest(CommandCase):
+    def test_what_makes_room_is_said_and_measured(self) -> None:
+        path = self.session_file()
+        self.assertIn("nothing makes room", self.run_command("ducks", path).stdout)
+        document = json.loads(path.read_text())
+        target = {"id": "t", "strip": "tone", "depth_db": -12.0}
+        document["ducks"] = [{"id": "d", "name": "Tide", "targets": [target]}]
+        path.write_text(json.dumps(document))
+        said = self.run_command("ducks", path).stdout
+        self.assertIn("Tone follows the curve Tide, again each quarter", said)
+        self.assertIn("deepest -12.0 dB", said)
+        listed = json.loads(self.run_command("ducks", path, "--json").stdout)
+        self.assertAlmostEqual(listed[0]["figures"]["deepest_db"], -12.0, delta=0.1)
+
+
 class StartTest(CommandCase):
     def test_a_port_in_use_is_said(self) -> None:
         with socket.socket() as other:

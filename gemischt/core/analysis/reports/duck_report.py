@@ -320,9 +320,9 @@ def _hits(
 def _figures(
     gain_db: NDArray[np.float64], hits: NDArray[np.int64], trigger: NDArray[np.float64], processor: Any
 ) -> DuckFigures:
-    depths, downs, backs, margins = [], [], [], []
+    depths, downs, held, backs, margins = [], [], [], [], []
     never = 0
-    ends = [*hits[1:].tolist(), len(gain_db)]
+    ends = [*hits[1:].tolist(), len(gain_db)][: len(hits)]
     for begin, end in zip(hits.tolist(), ends, strict=True):
         part = gain_db[begin:end]
         if not len(part):
@@ -332,6 +332,7 @@ def _figures(
         if deepest > -DUCKED_DB:
             continue
         downs.append(float(np.argmax(part <= deepest + BACK_DB)))
+        held.append(float(np.flatnonzero(part <= deepest + BACK_DB)[-1]))
         bottom = int(np.argmin(part))
         open_again = np.flatnonzero(part[bottom:] >= -BACK_DB)
         if len(open_again):
@@ -353,16 +354,21 @@ def _figures(
         margin_ms=min(margins) if margins else None,
         never_back=never,
         ducked_share=float(np.mean(gain_db < -DUCKED_DB)) if len(gain_db) else 0.0,
-        fitting_release_ms=_fitting_release_ms(processor, float(np.median(depths)) if depths else 0.0, shortest, never),
+        fitting_release_ms=_fitting_release_ms(
+            processor, min(depths, default=0.0), max(held, default=0.0), shortest, never
+        ),
         trigger_peak_dbfs=20.0 * float(np.log10(max(peak, 1e-10))) if len(trigger) else None,
     )
 
 
-def _fitting_release_ms(processor: Any, depth_db: float, gap_ms: float | None, never: int) -> float | None:
-    """An exponential way back from a depth to half a decibel takes tau ln(depth / 0.5); a tenth of the gap is left."""
+def _fitting_release_ms(
+    processor: Any, depth_db: float, held_ms: float, gap_ms: float | None, never: int
+) -> float | None:
+    """An exponential way back from a depth to half a decibel takes tau ln(depth / 0.5). It begins when the trigger has
+    let go, and a tenth of the gap is left."""
     if not isinstance(processor, Compressor) or gap_ms is None or never == 0 or depth_db > -2.0 * BACK_DB:
         return None
-    left_ms = 0.9 * gap_ms - processor.params.attack_ms - processor.params.hold_ms
+    left_ms = 0.9 * gap_ms - min(held_ms, 0.5 * gap_ms)
     fitting = left_ms / float(np.log(-depth_db / BACK_DB))
     return round(fitting, 0) if 1.0 <= fitting < processor.params.release_ms else None
 

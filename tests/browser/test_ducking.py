@@ -1,0 +1,117 @@
+"""Ducks through the page: made, drawn, put on others, left out for a while, and found in the printed file."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from gemischt.core.session.duck_curves import open_at
+from gemischt.core.session.ducks import CurveNode
+from tests.browser.browser import OwnFilesCase
+from tests.support.signals import RATE_HZ, Signal, sine
+
+HITS_S = (0.5, 1.5, 2.5)
+
+
+def drum(length_s: float) -> Signal:
+    """Short bursts that are silent in the mix: only their hits are wanted."""
+    wave = np.zeros((2, round(length_s * RATE_HZ)))
+    for at_s in HITS_S:
+        at = round(at_s * RATE_HZ)
+        wave[:, at : at + 2400] = sine(200.0, -6.0, 0.05, phase_deg=90.0)
+    return wave
+
+
+class DuckTest(OwnFilesCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.bring_in(Bass=sine(1000.0, -6.0, 4.0), Pad=sine(500.0, -60.0, 4.0), Drum=drum(4.0))
+        self.server.edit(self.session_id, {"type": "set-output", "strips": ["drum"], "output": None})
+        self.page.keyboard.press("4")
+
+    def answer(self, *words: str) -> None:
+        for word in words:
+            self.page.get_by_role("dialog").get_by_role("button", name=word).click()
+
+    def make(self, *words: str) -> Locator:
+        """A new sentence, as the dialogs ask for it; its row."""
+        self.page.get_by_role("button", name="New sentence").click()
+        self.answer(*words)
+        row = self.page.get_by_role("table", name="What makes room for what").get_by_role("row").last
+        expect(row).to_contain_text("Bass")
+        return row
+
+    def level_db(self, samples: Signal, at_s: float, within_s: float = 0.01) -> float:
+        part = samples[round(at_s * RATE_HZ) : round((at_s + within_s) * RATE_HZ), 0]
+        return float(20 * np.log10(np.sqrt(2.0) * np.sqrt(np.mean(part**2))))
+
+    def test_a_drawn_duck_is_made_set_measured_and_printed_as_its_curve_says(self) -> None:
+        page = self.page
+        expect(page.get_by_text("Nothing makes room for anything yet.")).to_be_visible()
+        row = self.make("Bass", "Drum", "A drawn curve, started by each hit")
+        expect(row).to_contain_text("Bass follows the curve After Drum, restarted by")
+        side = page.get_by_role("complementary", name="The chosen sentence")
+        depth = side.get_by_role("spinbutton", name="Depth on Bass")
+        depth.focus()
+        page.keyboard.type("-20")
+        page.keyboard.press("Enter")
+        expect(depth).to_have_text("−20.0 dB")
+        page.get_by_role("radio", name="song").click()
+        measured = side.get_by_role("region", name="Measured")
+        expect(measured).to_contain_text("deepest−20.0 dB")
+        expect(measured).to_contain_text("Back")
+
+        # A node by keyboard, which is one edit that has its name.
+        node = page.get_by_role("button", name="Node 3 of 4")
+        node.focus()
+        page.keyboard.press("ArrowLeft")
+        expect(page.get_by_test_id("last-edit")).to_have_text("After Drum: node 3 at 78 %, 100 % open")
+
+        document = self.server.document(self.session_id)
+        curve = [CurveNode.model_validate(node) for node in document["ducks"][0]["curve"]]
+        # A session's first tempo is 120 bpm: a quarter is half a second.
+        samples = self.printed()
+        for hit_s in HITS_S:
+            for later_s in (0.05, 0.15, 0.3, 0.45):
+                opened = open_at(curve, (later_s + 0.005) / 0.5)
+                wanted_db = -6.0 - 20.0 * (1.0 - opened)
+                self.assertAlmostEqual(self.level_db(samples, hit_s + later_s), wanted_db, delta=0.15)
+        self.assertAlmostEqual(self.level_db(samples, 0.2), -6.0, delta=0.01)
+
+        # Switched off it is not in the print; undo brings it back.
+        page.keyboard.press("4")
+        row.get_by_role("checkbox").click()
+        expect(row.get_by_role("checkbox")).not_to_be_checked()
+        self.assertAlmostEqual(self.level_db(self.printed(), 0.55), -6.0, delta=0.01)
+        page.keyboard.press("Control+z")
+        page.keyboard.press("4")
+        expect(row.get_by_role("checkbox")).to_be_checked()
+
+    def test_a_keyed_compressor_is_made_from_a_preset_and_put_on_another_strip(self) -> None:
+        page = self.page
+        row = self.make("Bass", "Drum", "Duck hard")
+        expect(row).to_contain_text("Bass makes room for")
+        expect(row.get_by_role("combobox", name="Trigger")).to_have_value("drum")
+        expect(row).to_contain_text("endless")
+        side = page.get_by_role("complementary", name="The chosen sentence")
+        page.get_by_role("radio", name="song").click()
+        # Endless over -30 dB: a burst of -6 dBFS asks for 24 dB.
+        expect(side.get_by_role("region", name="Measured")).to_contain_text("deepest−24.0 dB")
+        side.get_by_role("button", name="Put on another target").click()
+        self.answer("Pad")
+        table = page.get_by_role("table", name="What makes room for what")
+        expect(table.get_by_role("row")).to_have_count(2)
+        expect(table).to_contain_text(re.compile("Pad makes room for"))
+        # The release can be set in the sentence itself.
+        release = table.get_by_role("spinbutton", name="Release of the sentence").first
+        release.focus()
+        page.keyboard.type("200")
+        page.keyboard.press("Enter")
+        expect(release).to_have_text("200 ms")
+        # Heard without, nothing is edited; deleted, the sentence is gone.
+        page.get_by_role("radio", name="without").click()
+        page.get_by_role("radio", name="with ducking").click()
+        side.get_by_role("button", name="Delete").click()
+        expect(table.get_by_role("row")).to_have_count(1)
+        page.keyboard.press("Control+z")
+        expect(table.get_by_role("row")).to_have_count(2)
