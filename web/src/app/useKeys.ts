@@ -16,7 +16,11 @@ export function useKeys(): void {
       const name = keyName(event);
       const { dialog, question, decision } = useView.getState();
       if (dialog || question || decision) return;
-      if (event.defaultPrevented || target.closest("input:not([type=checkbox]), textarea, [role=dialog], [role=menu]")) return;
+      if (
+        event.defaultPrevented ||
+        target.closest("input:not([type=checkbox]), textarea, [role=dialog], [role=menu]")
+      )
+        return;
       // A list of choices keeps its plain keys; everything else leaves Space to the transport and is pressed by Enter.
       if (target.closest("select") && !name.startsWith("Ctrl+")) return;
       const command = commands.get(name);

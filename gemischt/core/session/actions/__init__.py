@@ -47,7 +47,7 @@ from gemischt.core.session.actions.folders import FolderFromStrips, MoveInTree, 
 from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
 from gemischt.core.session.actions.level import SetStrips, StripSettings
-from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, RemoveMoves, ReshapeMoves, SetMoves
+from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, OnlyIn, RemoveMoves, ReshapeMoves, SetMoves
 from gemischt.core.session.actions.notes import AddNotes, RemoveNoteTrack
 from gemischt.core.session.actions.parameters import SetParameters
 from gemischt.core.session.actions.route import (
@@ -128,6 +128,7 @@ SingleAction = Annotated[
     | SetGhost
     | SetMoves
     | DrawMoves
+    | OnlyIn
     | ReshapeMoves
     | CopyMoves
     | RemoveMoves
@@ -185,7 +186,7 @@ def apply_action(session: Session, action: Action) -> Session:
     return edited
 
 
-_OF_MOVES = (SetMoves, DrawMoves, ReshapeMoves, CopyMoves, RemoveMoves, SetTempo, TakeMidi, Together)
+_OF_MOVES = (SetMoves, OnlyIn, DrawMoves, ReshapeMoves, CopyMoves, RemoveMoves, SetTempo, TakeMidi, Together)
 
 
 def name_of_edit(action: Action, before: Session, after: Session) -> str:
@@ -233,6 +234,7 @@ __all__ = [
     "MoveInTree",
     "MoveProcessor",
     "NewTrack",
+    "OnlyIn",
     "PasteProcessors",
     "PasteSends",
     "RemoveClip",

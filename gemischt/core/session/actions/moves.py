@@ -10,7 +10,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, Parameter
 from gemischt.core.session import drawing
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.addresses import name_of, read
+from gemischt.core.session.addresses import name_of, read, write
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Move, MovePoint, Session
 from gemischt.core.session.moves import Curve, curve_or_rest, with_points
@@ -67,6 +67,56 @@ def _point_words(session: Session, before: Move, after: Move) -> str | None:
     if point.bend != old[place].bend:
         return f"bent from {where} on"
     return f"a point to {value} at {where}"
+
+
+class SectionStretch(FrozenModel):
+    """From when to when; no end goes on to the end."""
+
+    from_s: SongTime
+    to_s: SongTime | None = None
+
+
+class OnlyIn(Action):
+    """Let a switch be on in some stretches only, or everywhere else; none at all lets it rest, on."""
+
+    type: Literal["only-in"] = "only-in"
+    target: Address
+    stretches: tuple[SectionStretch, ...] = Field(default=(), max_length=256)
+    left_out: bool = False
+
+    def apply(self, session: Session) -> Session:
+        if read(session, self.target).parameter.kind != "switch":
+            raise InvalidAction("only a switch is on in some stretches", where=name_of(session, self.target))
+        kept = tuple(move for move in session.moves if move.target != self.target)
+        session = session.model_copy(update={"moves": kept})
+        if not self.stretches:
+            return write(session, self.target, True)
+        inside = not self.left_out
+        points = [MovePoint(at_s=0.0, value=not inside)]
+        for stretch in sorted(self.stretches, key=lambda item: item.from_s):
+            if stretch.to_s is not None and stretch.to_s <= stretch.from_s:
+                raise InvalidAction("a stretch must end after it begins", where=name_of(session, self.target))
+            if points[-1].at_s == stretch.from_s:
+                points.pop()
+            points.append(MovePoint(at_s=stretch.from_s, value=inside))
+            if stretch.to_s is not None:
+                points.append(MovePoint(at_s=stretch.to_s, value=not inside))
+        return session.model_copy(update={"moves": (*kept, Move(target=self.target, points=tuple(points)))})
+
+    def describe(self, session: Session) -> str:
+        if not self.stretches:
+            return f"{name_of(session, self.target)}: everywhere"
+        named = [_named_stretch(session, stretch) for stretch in self.stretches]
+        return f"{name_of(session, self.target)}: {'not' if self.left_out else 'only'} in {', '.join(named)}"
+
+
+def _named_stretch(session: Session, stretch: SectionStretch) -> str:
+    for section in session.sections:
+        if (section.start_s, section.end_s) == (stretch.from_s, stretch.to_s):
+            return section.name
+    if stretch.to_s is None:
+        return f"what follows bar {BeatGrid(session.tempo).place(stretch.from_s)}"
+    return _stretch_words(session, stretch.from_s, stretch.to_s).removeprefix("in ")
 
 
 class RemoveMoves(Action):

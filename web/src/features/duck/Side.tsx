@@ -9,6 +9,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber } from "../../lib/format";
 import { DuckSettings } from "./DuckSettings";
 import { KeyedSettings } from "./KeyedSettings";
+import { OnlyWhen } from "./OnlyWhen";
 import type { DuckReport } from "./report";
 
 type SideProps = {
@@ -60,6 +61,7 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       ) : (
         <KeyedSettings strip={relation.targets[0] ?? ""} processor={relation.owner} />
       )}
+      <OnlyWhen relation={relation} />
       {report && (
         <Block title="Measured" dim={!current}>
           <Row name="deepest">{formatDb(report.figures.deepest_db)} dB</Row>

@@ -1,0 +1,206 @@
+"""Findings about what makes room: never back, always down, never started, twice at once, beside the beat."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+
+import numpy as np
+
+from gemischt.core.analysis.findings.base import Finding, Situation, db
+from gemischt.core.analysis.reports.duck_report import DuckReport, report_duck
+from gemischt.core.analysis.reports.relations import Relation, relations_of, step_of
+from gemischt.core.session.actions import Action, SetDuck, SetParameters, SetProcessor
+from gemischt.core.session.actions.parameters import ParameterValue
+from gemischt.core.session.beat_grid import BeatGrid
+from gemischt.core.session.ducks import Hits, Repeat
+
+LATE_SHARE = 0.5
+"""So many hits come too early before that is told; common practice, no source."""
+ALWAYS_SHARE = 0.9
+BESIDE_MS = 8.0
+"""What is further from the beat than this is heard beside it; common practice, no source."""
+_EVEN_MS = 4.0
+_MOVED_DB = 1.0
+
+
+@dataclass(frozen=True)
+class _Heard:
+    """What is kept of a report."""
+
+    hits_s: tuple[float, ...]
+    deepest_db: float
+    never_back: int
+    hits: int
+    ducked_share: float
+    shortest_gap_ms: float | None
+    fitting_release_ms: float | None
+
+
+def unfit_ducks(situation: Situation) -> Iterator[Finding]:
+    """Each relation that is at work, as it is heard over the whole song."""
+    for relation in relations_of(situation.session):
+        if not relation.on or not relation.targets:
+            continue
+        strip = situation.session.strip(relation.targets[0])
+        if situation.of(strip).stage("source").silent:
+            continue
+        heard = _hear(situation, relation)
+        yield from _never_started(situation, relation, heard)
+        yield from _never_back(situation, relation, heard)
+        yield from _always_down(situation, relation, heard)
+        yield from _beside_the_beat(situation, relation, heard)
+
+
+def ducked_twice(situation: Situation) -> Iterator[Finding]:
+    """Strips that one trigger turns down in two ways at once."""
+    session = situation.session
+    ways: dict[tuple[str, str], list[Relation]] = defaultdict(list)
+    for relation in relations_of(session):
+        if relation.on and relation.trigger is not None:
+            for target in relation.targets:
+                ways[target, relation.trigger].append(relation)
+    for (target, trigger), relations in ways.items():
+        if len(relations) < 2:
+            continue
+        depths = [_hear(situation, relation).deepest_db for relation in relations]
+        if sorted(depths)[1] > -_MOVED_DB:
+            continue
+        last = relations[-1]
+        yield Finding(
+            kind="ducked-twice",
+            strip=target,
+            subject=trigger,
+            title=f"{situation.name(target)} makes room for {situation.name(trigger)} twice",
+            evidence=f"By up to {' and '.join(db(-depth) for depth in depths)} dB at once.",
+            why="Two that do the same go deeper than either was set to.",
+            figures={"together_db": sum(depths)},
+            cure=_switched_off(last),
+            cure_text="Switch the second off",
+            look="Duck",
+        )
+
+
+def _never_started(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+    """Of drawn ducks: keyed compressors that never work are told by their levels."""
+    if relation.kind != "duck" or heard.hits:
+        return
+    if relation.trigger is not None:
+        peak_dbfs = situation.of(situation.session.strip(relation.trigger)).stage("pre-fader").sample_peak_dbfs
+        what = f"{situation.name(relation.trigger)} reaches {db(peak_dbfs)} dBFS"
+        quiet = peak_dbfs < -74.0
+    else:
+        peak_dbfs, what, quiet = 0.0, "Its clock has no tick", True
+    threshold = max(-80.0, round(peak_dbfs - 6.0))
+    duck = next(duck for duck in situation.session.ducks if duck.id == relation.owner)
+    cure: Action | None = None
+    if not quiet and isinstance(duck.clock, Hits):
+        cure = SetDuck(duck=duck.id, clock=duck.clock.model_copy(update={"threshold_db": threshold}))
+    yield Finding(
+        kind="idle-duck",
+        strip=relation.targets[0],
+        subject=relation.owner,
+        title=f"{duck.name} never starts",
+        evidence=f"{what}; not one hit in the whole song.",
+        why="The connection is there, but nothing comes of it.",
+        figures={"peak_dbfs": max(peak_dbfs, -200.0)},
+        cure=cure,
+        cure_text=f"Hits from {db(threshold, places=0)} dB" if cure else "",
+        look="Duck",
+    )
+
+
+def _never_back(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+    if not heard.hits or heard.never_back < LATE_SHARE * heard.hits:
+        return
+    release_ms = heard.fitting_release_ms
+    cure = None
+    if release_ms is not None and relation.kind == "compressor":
+        cure = SetProcessor(strip=relation.targets[0], processor=relation.owner, params={"release_ms": release_ms})
+    yield Finding(
+        kind="duck-never-back",
+        strip=relation.targets[0],
+        subject=relation.owner,
+        title=f"{situation.name(relation.targets[0])} is not back before the next hit",
+        evidence=f"{heard.never_back} of {heard.hits} hits come while it is still down"
+        + (f"; the shortest gap is {heard.shortest_gap_ms:.0f} ms." if heard.shortest_gap_ms else "."),
+        why="What never comes back is quieter, and no longer moves with the beat.",
+        figures={"never_back": heard.never_back},
+        cure=cure,
+        cure_text=f"Release {release_ms:.0f} ms" if cure else "",
+        look="Duck",
+    )
+
+
+def _always_down(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+    if heard.ducked_share < ALWAYS_SHARE:
+        return
+    yield Finding(
+        kind="duck-always-down",
+        strip=relation.targets[0],
+        subject=relation.owner,
+        title=f"{situation.name(relation.targets[0])} is down nearly all the time",
+        evidence=f"Under −1 dB for {100 * heard.ducked_share:.0f} % of the song, by up to {db(-heard.deepest_db)} dB.",
+        why="That is a lower level, not room that is made.",
+        figures={"share_percent": 100 * heard.ducked_share},
+        look="Duck",
+    )
+
+
+def _beside_the_beat(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+    """A drawn duck whose ticks lie beside the sixteenths, all by the same time."""
+    if relation.kind != "duck" or len(heard.hits_s) < 4:
+        return
+    grid = BeatGrid(situation.session.tempo)
+    beside_ms = []
+    for at_s in heard.hits_s:
+        nearest_s = grid.time_of_quarters(round(4.0 * grid.quarters_at(at_s)) / 4.0)
+        beside_ms.append(1000.0 * (at_s - nearest_s))
+    constant_ms = float(np.median(beside_ms))
+    if abs(constant_ms) < BESIDE_MS or float(np.std(beside_ms)) > _EVEN_MS:
+        return
+    duck = next(duck for duck in situation.session.ducks if duck.id == relation.owner)
+    cure: Action | None = None
+    if isinstance(duck.clock, Repeat):
+        offset_s = round(duck.clock.offset_s - constant_ms / 1000.0, 4)
+        cure = SetDuck(duck=duck.id, clock=duck.clock.model_copy(update={"offset_s": offset_s}))
+    yield Finding(
+        kind="duck-beside-the-beat",
+        strip=relation.targets[0],
+        subject=relation.owner,
+        title=f"{duck.name} is beside the beat",
+        evidence=f"Its ticks are {abs(constant_ms):.0f} ms {'late' if constant_ms > 0 else 'early'}, all of them.",
+        why="A dip that does not fall together with its cause is heard as a fault of time.",
+        figures={"beside_ms": constant_ms},
+        cure=cure,
+        cure_text="Move it onto the beat" if cure else "",
+        look="Duck",
+    )
+
+
+def _switched_off(relation: Relation) -> Action:
+    return SetParameters(values=(ParameterValue(address=relation.switch, value=False),))
+
+
+def _hear(situation: Situation, relation: Relation) -> _Heard:
+    """A relation over the whole song, heard once as long as nothing it depends on changes."""
+    strip_id, step = step_of(situation.session, relation)
+    prints = situation.measurement.prints[strip_id]
+    key = f"{prints.chain[-1] if prints.chain else prints.pre_chain}-{step.replace(':', '.')}-duck"
+    kept = situation.store.figures(key)
+    if kept is None:
+        kept = asdict(_kept(report_duck(situation.session, situation.media, relation)))
+        situation.store.keep_figures(key, kept)
+    return _Heard(**{**kept, "hits_s": tuple(kept["hits_s"])})
+
+
+def _kept(report: DuckReport) -> _Heard:
+    figures = report.figures
+    return _Heard(
+        hits_s=report.hits_s,
+        deepest_db=figures.deepest_db,
+        never_back=figures.never_back,
+        hits=figures.hits,
+        ducked_share=figures.ducked_share,
+        shortest_gap_ms=figures.shortest_gap_ms,
+        fitting_release_ms=figures.fitting_release_ms,
+    )
