@@ -210,7 +210,7 @@ class RelationListing(BaseModel):
     """Something that makes room for something else, as a sentence."""
 
     id: str
-    kind: Literal["compressor", "duck"]
+    kind: Literal["compressor", "gate", "duck"]
     on: bool
     targets: tuple[str, ...]
     trigger: str | None

@@ -15,6 +15,7 @@ from gemischt.core.processors.curves import (
     CURVE_LEVELS,
     bend_curve,
     eq_curve_db,
+    gate_curve_db,
     transfer_curve_db,
 )
 from gemischt.core.session.actions import apply_action, parse_action
@@ -226,6 +227,8 @@ def _curve_of(processor: Processor, session: Session) -> dict[str, Any]:
             axis, curve = CURVE_FREQUENCIES_HZ, eq_curve_db(processor.params, session.sample_rate_hz)
         case "compressor":
             axis, curve = CURVE_INPUTS_DB, transfer_curve_db(processor.params)
+        case "gate":
+            axis, curve = CURVE_INPUTS_DB, gate_curve_db(processor.params)
         case "saturator":
             axis, curve = CURVE_LEVELS, bend_curve(processor.params)
         case "delay" if processor.params.note is not None:

@@ -11,11 +11,11 @@ from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.layout import LAYOUTS, Layout
 from gemischt.core.processors.base import GainShaper
 from gemischt.core.processors.registry import kind_of
-from gemischt.core.session.document import Compressor, Keyed
+from gemischt.core.session.document import Compressor, Gate, Keyed
 from tests.support.signals import RATE_HZ
 
 _PROCESSOR = OperationId("strip", Role.PROCESSOR, ("processor",))
-_KEYED: dict[str, type[Keyed]] = {"compressor": Compressor}
+_KEYED: dict[str, type[Keyed]] = {"compressor": Compressor, "gate": Gate}
 
 
 def _of_channels(count: int) -> Layout:

@@ -11,6 +11,7 @@ delay_line        delays whose length may change while they sound: the old and t
 feedback_network  a feedback delay network: sixteen lines whose outputs are mixed by a Hadamard matrix and fed back
 gain_application  reductions turn audio down
 fma               multiply and add in one instruction, rounded once, wherever a kernel asks for it
+gating            levels become reductions of what is quiet: threshold, hysteresis, hold
 half_band         twice the rate and back by half-band filters
 interpolation     the wave between the samples: four points a sample, and tops between those
 level_detection   levels of a signal, sample by sample

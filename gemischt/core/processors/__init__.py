@@ -3,6 +3,7 @@
 base               what every processor is to the engine
 eq                 bells, shelves, cuts and notches
 compressor         turns down what is loud, keyed by its own or another signal
+gate               turns down what is quiet, keyed by its own or another signal
 saturator          bends the wave
 limiter            keeps true peaks under a ceiling
 gain               level, polarity, sides
@@ -14,6 +15,7 @@ curves             curves of processors, as points to draw
 delay_params       the delay's parameter table
 eq_params          the equaliser's parameter table
 gain_params        the gain processor's parameter table
+gate_params        the gate's parameter table
 limiter_params     the limiter's parameter table
 reverb_params      the reverb's parameter table
 saturator_params   the saturator's parameter table

@@ -13,6 +13,8 @@ from gemischt.core.processors.eq import Equalizer
 from gemischt.core.processors.eq_params import EqParams
 from gemischt.core.processors.gain import GainProcessor
 from gemischt.core.processors.gain_params import GainParams
+from gemischt.core.processors.gate import GateShaper
+from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.limiter import Limiter
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.reverb import Reverb
@@ -20,7 +22,7 @@ from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
 
-KindName = Literal["eq", "compressor", "saturator", "limiter", "gain", "delay", "reverb"]
+KindName = Literal["eq", "compressor", "gate", "saturator", "limiter", "gain", "delay", "reverb"]
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,7 @@ class ProcessorKind:
 PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("eq", "EQ", EqParams, Equalizer),
     ProcessorKind("compressor", "Compressor", CompressorParams, CompressorShaper),
+    ProcessorKind("gate", "Gate", GateParams, GateShaper),
     ProcessorKind("saturator", "Saturator", SaturatorParams, Saturator),
     ProcessorKind("limiter", "Limiter", LimiterParams, Limiter),
     ProcessorKind("gain", "Gain", GainParams, GainProcessor),

@@ -11,6 +11,7 @@ from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqParams
 from gemischt.core.processors.gain_params import GainParams
+from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
@@ -137,6 +138,11 @@ class Compressor(Keyed):
     params: CompressorParams = CompressorParams()
 
 
+class Gate(Keyed):
+    type: Literal["gate"] = "gate"
+    params: GateParams = GateParams()
+
+
 class Saturator(FrozenModel):
     id: Id
     type: Literal["saturator"] = "saturator"
@@ -199,7 +205,7 @@ class Parallel(FrozenModel):
     lanes: tuple[Lane, ...] = Field(default=(), max_length=16)
 
 
-Simple = Eq | Compressor | Saturator | Limiter | Gain | Delay | Reverb
+Simple = Eq | Compressor | Gate | Saturator | Limiter | Gain | Delay | Reverb
 """What is no block of lanes: an entry of the registry each."""
 Processor = Annotated[Simple | Parallel, Field(discriminator="type")]
 

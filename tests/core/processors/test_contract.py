@@ -18,6 +18,7 @@ SHORTEST_FADE_SAMPLES = 48
 NEUTRAL: dict[str, dict[str, Any]] = {
     "eq": {"bands": [{"gain_db": 0.0}, {"shape": "high-shelf", "gain_db": 0.0}]},
     "compressor": {"ratio": 1.0, "lookahead_ms": 5.0},
+    "gate": {"ratio": 1.0, "lookahead_ms": 5.0},
     "saturator": {"mix": 0.0},
     "limiter": {"ceiling_dbtp": 0.0},
     "gain": {},
@@ -27,6 +28,7 @@ NEUTRAL: dict[str, dict[str, Any]] = {
 # Where the other parameters stand while one is tried: something must happen.
 BUSY: dict[str, dict[str, Any]] = {
     "compressor": {"threshold_db": -40.0},
+    "gate": {"threshold_db": -6.0, "ratio": 2.0, "hold_ms": 0.0},
     "saturator": {"drive_db": 24.0, "lean": 0.5},
     "limiter": {"input_db": 12.0},
     "gain": {"channels": "mono"},
@@ -35,7 +37,11 @@ BUSY: dict[str, dict[str, Any]] = {
 }
 
 # What lets each channel of a group be worked on by itself.
-UNLINKED: dict[str, dict[str, Any]] = {"compressor": {"stereo_link": 0.0}, "gain": {"channels": "as-is"}}
+UNLINKED: dict[str, dict[str, Any]] = {
+    "compressor": {"stereo_link": 0.0},
+    "gate": {"stereo_link": 0.0},
+    "gain": {"channels": "as-is"},
+}
 # Where one gain serves all channels, or both sides are made of the middle.
 SHARED = {"limiter", "delay", "reverb"}
 

@@ -1071,7 +1071,7 @@ export interface components {
              * Processor
              * @enum {string}
              */
-            processor: "eq" | "compressor" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
+            processor: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
             /** Strip */
             strip: string;
             /**
@@ -2288,6 +2288,186 @@ export interface components {
              */
             right_inverted: boolean;
         };
+        /** Gate */
+        "Gate-Input": {
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "filter": {},
+             *       "gain_db": 0,
+             *       "tap": "pre-fader"
+             *     }
+             */
+            key?: components["schemas"]["Key-Input"];
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "attack_ms": 1,
+             *       "detector": "peak",
+             *       "hold_ms": 20,
+             *       "hysteresis_db": 4,
+             *       "lookahead_ms": 0,
+             *       "release_ms": 120,
+             *       "stereo_link": 1,
+             *       "threshold_db": -40
+             *     }
+             */
+            params?: components["schemas"]["GateParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "gate";
+        };
+        /** Gate */
+        "Gate-Output": {
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "filter": {},
+             *       "gain_db": 0,
+             *       "tap": "pre-fader"
+             *     }
+             */
+            key: components["schemas"]["Key-Output"];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "attack_ms": 1,
+             *       "detector": "peak",
+             *       "hold_ms": 20,
+             *       "hysteresis_db": 4,
+             *       "lookahead_ms": 0,
+             *       "release_ms": 120,
+             *       "stereo_link": 1,
+             *       "threshold_db": -40
+             *     }
+             */
+            params: components["schemas"]["GateParams-Output"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "gate";
+        };
+        /**
+         * GateParams
+         * @description Downward expansion of what lies below a threshold; an endless ratio is a gate.
+         *
+         *     It opens at the threshold and closes ``hysteresis_db`` below it, when ``hold_ms`` have passed. ``range_db`` null
+         *     closes it all the way.
+         */
+        "GateParams-Input": {
+            /**
+             * Attack
+             * @default 1
+             */
+            attack_ms?: number;
+            /**
+             * Detector
+             * @default peak
+             * @enum {string}
+             */
+            detector?: "peak" | "rms";
+            /**
+             * Hold
+             * @default 20
+             */
+            hold_ms?: number;
+            /**
+             * Hysteresis
+             * @default 4
+             */
+            hysteresis_db?: number;
+            /**
+             * Lookahead
+             * @default 0
+             */
+            lookahead_ms?: number;
+            /** Range */
+            range_db?: number | null;
+            /** Ratio */
+            ratio?: number | null;
+            /**
+             * Release
+             * @default 120
+             */
+            release_ms?: number;
+            /**
+             * Stereo link
+             * @default 1
+             */
+            stereo_link?: number;
+            /**
+             * Threshold
+             * @default -40
+             */
+            threshold_db?: number;
+        };
+        /**
+         * GateParams
+         * @description Downward expansion of what lies below a threshold; an endless ratio is a gate.
+         *
+         *     It opens at the threshold and closes ``hysteresis_db`` below it, when ``hold_ms`` have passed. ``range_db`` null
+         *     closes it all the way.
+         */
+        "GateParams-Output": {
+            /**
+             * Attack
+             * @default 1
+             */
+            attack_ms: number;
+            /**
+             * Detector
+             * @default peak
+             * @enum {string}
+             */
+            detector: "peak" | "rms";
+            /**
+             * Hold
+             * @default 20
+             */
+            hold_ms: number;
+            /**
+             * Hysteresis
+             * @default 4
+             */
+            hysteresis_db: number;
+            /**
+             * Lookahead
+             * @default 0
+             */
+            lookahead_ms: number;
+            /** Range */
+            range_db: number | null;
+            /** Ratio */
+            ratio: number | null;
+            /**
+             * Release
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * Stereo link
+             * @default 1
+             */
+            stereo_link: number;
+            /**
+             * Threshold
+             * @default -40
+             */
+            threshold_db: number;
+        };
         /** HistoryListing */
         HistoryListing: {
             /** Applied */
@@ -2449,7 +2629,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Id */
             id: string;
             /**
@@ -2491,7 +2671,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /** Id */
             id: string;
             /**
@@ -3197,7 +3377,7 @@ export interface components {
             at?: number | null;
             into?: components["schemas"]["LanePlace"] | null;
             /** Processors */
-            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Strips */
             strips: string[];
             /**
@@ -3240,7 +3420,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /**
              * Version
              * @default 1
@@ -3262,7 +3442,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * Version
              * @default 1
@@ -3301,7 +3481,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "eq" | "compressor" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
+            kind: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
             /** Label */
             label: string;
             /** Parameters */
@@ -3382,7 +3562,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "compressor" | "duck";
+            kind: "compressor" | "gate" | "duck";
             /** On */
             on: boolean;
             /** Owner */
@@ -4666,7 +4846,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * @default {
              *       "length_ms": 5,

@@ -25,7 +25,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.actions.chain import SetProcessor
-from gemischt.core.session.document import Compressor, Session
+from gemischt.core.session.document import Compressor, Gate, Session
 from gemischt.core.session.ducking import DuckStep, with_ducks_in_chains
 from gemischt.core.session.edits import find_processor
 
@@ -253,7 +253,7 @@ def report_duck(
         hits_s=tuple(round(stretch.start_samples / rate + float(hit) * grain / rate, 4) for hit in hits),
         threshold_db=threshold_db,
         figures=figures,
-        verdict=_verdict(figures),
+        verdict=_gate_verdict(figures) if isinstance(processor, Gate) else _verdict(figures),
         cure=cure,
         cure_text=cure_text,
     )
@@ -289,7 +289,7 @@ def _written(values: NDArray[np.float64], places: int) -> tuple[float, ...]:
 
 
 def _threshold_of(processor: Any) -> float | None:
-    if isinstance(processor, Compressor):
+    if isinstance(processor, Compressor | Gate):
         return processor.params.threshold_db
     if isinstance(processor, DuckStep) and processor.params.opening.clock.kind == "hits":
         return processor.params.opening.clock.threshold_db
@@ -371,6 +371,13 @@ def _fitting_release_ms(
     left_ms = 0.9 * gap_ms - min(held_ms, 0.5 * gap_ms)
     fitting = left_ms / float(np.log(-depth_db / BACK_DB))
     return round(fitting, 0) if 1.0 <= fitting < processor.params.release_ms else None
+
+
+def _gate_verdict(figures: DuckFigures) -> str:
+    """How much of the time it lets something through, in words."""
+    if figures.hits == 0:
+        return "Never opens in this stretch"
+    return f"Open {100 * (1 - figures.ducked_share):.0f} % of the time"
 
 
 def _verdict(figures: DuckFigures) -> str:

@@ -6,12 +6,13 @@ from itertools import pairwise
 from typing import Literal
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import table_of
+from gemischt.core.parameters import FrozenModel, table_of
 from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.document import Compressor, Move, Session, Strip
+from gemischt.core.session.document import Keyed, Move, Session, Strip
 from gemischt.core.session.ducking import step_id
 from gemischt.core.session.ducks import Duck, DuckTarget, Hits, LengthMs, Repeat
 from gemischt.core.session.edits import find_processor
@@ -35,7 +36,7 @@ class Relation:
     """One thing that makes room for another.
 
     Attributes:
-        kind: by which mechanism: a keyed compressor, or a drawn duck.
+        kind: by which mechanism: a keyed compressor, a keyed gate, or a drawn duck.
         targets: strips that are turned, in order; ``steps`` are the ids of what turns each in its chain.
         trigger: the strip that decides, None for a clock of the song.
         owner: the processor or the duck.
@@ -43,7 +44,7 @@ class Relation:
     """
 
     id: str
-    kind: Literal["compressor", "duck"]
+    kind: Literal["compressor", "gate", "duck"]
     on: bool
     targets: tuple[str, ...]
     steps: tuple[str, ...]
@@ -77,26 +78,27 @@ def _relations(session: Session) -> Iterator[Relation]:
     known = {strip.id for strip in session.strips}
     for strip in session.strips:
         for processor in walk_chain(strip.chain):
-            if processor.type == "compressor" and processor.key.source in known - {strip.id}:
-                yield _of_compressor(session, strip, processor)
+            if isinstance(processor, Keyed) and processor.key.source in known - {strip.id}:
+                yield _of_keyed(session, strip, processor)
     for duck in session.ducks:
         yield _of_duck(session, duck)
 
 
-def _of_compressor(session: Session, strip: Strip, processor: Compressor) -> Relation:
+def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
     at, params, key = f"strips/{strip.id}/chain/{processor.id}", processor.params, processor.key
     assert key.source is not None
-    words = [
-        Word(strip.name, "target", strip.id),
-        Word(" makes room for "),
-        Word(session.strip(key.source).name, "trigger", key.source),
-        Word(_SEPARATOR),
-        Word("the whole signal", "part"),
-        Word(_SEPARATOR),
-        *_amount_words(params, at),
-        Word(_SEPARATOR + "back in "),
-        _parameter(CompressorParams, params, "release_ms", "recovery", at),
-    ]
+    target = Word(strip.name, "target", strip.id)
+    trigger = Word(session.strip(key.source).name, "trigger", key.source)
+    words: list[Word] = []
+    if isinstance(params, CompressorParams):
+        words += [target, Word(" makes room for "), trigger, Word(_SEPARATOR), Word("the whole signal", "part")]
+        words += [Word(_SEPARATOR), *_amount_words(params, at), Word(_SEPARATOR + "back in ")]
+    elif isinstance(params, GateParams):
+        words += [target, Word(" opens with "), trigger, Word(_SEPARATOR + "from ")]
+        words += [_parameter(params, "threshold_db", "amount", at), Word(_SEPARATOR + "else ")]
+        shut = "silent" if params.range_db is None else f"{_plain_db(params.range_db)} down"
+        words += [Word(shut, "amount", address=f"{at}/range_db"), Word(_SEPARATOR + "closes in ")]
+    words.append(_parameter(params, "release_ms", "recovery", at))
     low, high = key.filter.low_cut_hz, key.filter.high_cut_hz
     if low is not None or high is not None:
         words.append(Word(f"{_SEPARATOR}hearing {_range_words(low, high)}", "plain"))
@@ -104,7 +106,7 @@ def _of_compressor(session: Session, strip: Strip, processor: Compressor) -> Rel
     words += _when_words(session, (f"{at}/on",))
     return Relation(
         id=f"{strip.id}/{processor.id}",
-        kind="compressor",
+        kind="gate" if isinstance(params, GateParams) else "compressor",
         on=processor.on,
         targets=(strip.id,),
         steps=(processor.id,),
@@ -123,7 +125,7 @@ def _amount_words(params: CompressorParams, at: str) -> Iterator[Word]:
     ratio = "endless" if params.ratio is None else f"{params.ratio:.3g}:1"
     yield Word(ratio, "amount", address=f"{at}/ratio")
     yield Word(" above ")
-    yield _parameter(CompressorParams, params, "threshold_db", "amount", at)
+    yield _parameter(params, "threshold_db", "amount", at)
 
 
 def _of_duck(session: Session, duck: Duck) -> Relation:
@@ -297,8 +299,8 @@ def step_of(session: Session, relation: Relation, target: str | None = None) -> 
     return relation.targets[index], relation.steps[index]
 
 
-def _parameter(model: type[CompressorParams], params: CompressorParams, name: str, role: WordRole, at: str) -> Word:
-    text = table_of(model)[name].show(getattr(params, name))
+def _parameter(params: FrozenModel, name: str, role: WordRole, at: str) -> Word:
+    text = table_of(type(params))[name].show(getattr(params, name))
     return Word(text, role, address=f"{at}/{name}")
 
 

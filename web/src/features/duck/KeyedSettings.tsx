@@ -1,15 +1,15 @@
-import type { Compressor } from "../../api/types";
+import type { KeyedProcessor } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { KeyPicker, Parameters } from "../focus";
 import { Block } from "./Side";
 
-/** A keyed compressor: what it hears and how it answers. */
+/** A keyed compressor or gate: what it hears and how it answers. */
 export function KeyedSettings({ strip, processor }: { strip: string; processor: string }) {
   const { strips, edit } = useOpen();
   const owner = strips.get(strip);
   const found = owner?.chain
     .flatMap((item) => (item.type === "parallel" ? item.lanes.flatMap((lane) => lane.chain) : [item]))
-    .find((item): item is Compressor => item.id === processor && item.type === "compressor");
+    .find((item): item is KeyedProcessor => item.id === processor && "key" in item);
   if (!owner || !found) return null;
   return (
     <>
@@ -22,7 +22,7 @@ export function KeyedSettings({ strip, processor }: { strip: string; processor: 
       </Block>
       <Block title="Answers">
         <Parameters
-          kind="compressor"
+          kind={found.type}
           params={found.params}
           action={(values) => ({ type: "set-processor", strip, processor, ...values })}
           address={`strips/${strip}/chain/${processor}`}

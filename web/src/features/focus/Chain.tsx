@@ -10,7 +10,7 @@ import { useSwitchOverTime } from "../../controls/overTime";
 import { SignButton } from "../../controls/SignButton";
 import { AddToChain } from "./AddToChain";
 import { copyProcessors, savePreset } from "./chainCommands";
-import { CompressorCard } from "./CompressorCard";
+import { KeyedCard } from "./KeyedCard";
 import { EqCard } from "./EqCard";
 import { LanesCard } from "./LanesCard";
 import { PlainCard } from "./PlainCard";
@@ -150,8 +150,8 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
       </chakra.div>
       {processor.type === "eq" ? (
         <EqCard strip={strip} processor={processor} />
-      ) : processor.type === "compressor" ? (
-        <CompressorCard strip={strip} processor={processor} />
+      ) : processor.type === "compressor" || processor.type === "gate" ? (
+        <KeyedCard strip={strip} processor={processor} />
       ) : processor.type === "parallel" ? (
         <LanesCard strip={strip} processor={processor} />
       ) : (

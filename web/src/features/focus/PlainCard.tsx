@@ -9,7 +9,10 @@ import { formatNumber } from "../../lib/format";
 import { Parameters } from "./Parameters";
 import { useCurve } from "./useCurve";
 
-type Plain = Exclude<Processor, { type: "parallel" } | { type: "eq" } | { type: "compressor" }>;
+type Plain = Exclude<
+  Processor,
+  { type: "parallel" } | { type: "eq" } | { type: "compressor" } | { type: "gate" }
+>;
 
 /** A processor whose parameters say it all: saturator, limiter, gain, delay, reverb. */
 export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain }) {

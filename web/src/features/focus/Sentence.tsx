@@ -13,12 +13,10 @@ import { walkChain } from "../level";
 export function Sentence({ strip }: { strip: Strip }) {
   const { strips } = useOpen();
   const listeners = [...strips.values()].filter((other) =>
-    walkChain(other.chain).some(
-      (processor) => processor.type === "compressor" && processor.key?.from === strip.id,
-    ),
+    walkChain(other.chain).some((processor) => "key" in processor && processor.key.from === strip.id),
   );
   const keys = walkChain(strip.chain).flatMap((processor) => {
-    const source = processor.type === "compressor" ? processor.key?.from : null;
+    const source = "key" in processor ? processor.key.from : null;
     return source ? [strips.get(source)] : [];
   });
   const share = Math.round(100 * Math.abs(strip.pan.position));

@@ -1,4 +1,4 @@
 export { FocusSheet } from "./FocusSheet";
 export { PresetList } from "./PresetList";
-export { KeyPicker } from "./CompressorCard";
+export { KeyPicker } from "./KeyedCard";
 export { Parameters } from "./Parameters";

@@ -50,6 +50,26 @@ export const SHOWN: Record<string, Shown[]> = {
       ],
     },
   ],
+  gate: [
+    number("threshold_db", "threshold", 1),
+    number("ratio", "ratio", 1, "∞"),
+    number("range_db", "at most", 1, "any"),
+    number("hysteresis_db", "hysteresis", 1),
+    number("attack_ms", "attack", 1),
+    number("hold_ms", "hold", 0),
+    number("release_ms", "release", 0),
+    number("lookahead_ms", "lookahead", 1),
+    number("stereo_link", "link", 2),
+    {
+      kind: "choice",
+      name: "detector",
+      label: "detector",
+      options: [
+        { value: "peak", label: "peak" },
+        { value: "rms", label: "RMS" },
+      ],
+    },
+  ],
   saturator: [
     number("drive_db", "drive", 1),
     number("lean", "lean", 2),

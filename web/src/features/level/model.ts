@@ -44,7 +44,7 @@ export function keyCounts(strips: Strip[]): Map<string, number> {
   const counts = new Map<string, number>();
   strips.forEach((strip) =>
     walkChain(strip.chain).forEach((processor) => {
-      const source = processor.type === "compressor" ? processor.key?.from : null;
+      const source = "key" in processor ? processor.key.from : null;
       if (source) counts.set(source, (counts.get(source) ?? 0) + 1);
     }),
   );

@@ -41,7 +41,7 @@ function connections(source: Strip, goal: Strip): { value: string; label: string
     found.push({ value: "send-0", label: `Send to ${goal.name} at 0 dB`, edit: () => [send(0)] });
   }
   for (const processor of walkChain(goal.chain)) {
-    if (processor.type === "compressor") {
+    if ("key" in processor) {
       found.push({
         value: `key ${processor.id}`,
         label: `${goal.name}'s compressor hears ${source.name}`,

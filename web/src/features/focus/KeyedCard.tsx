@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { limitsOf } from "../../api/parameters";
-import type { Compressor, Key, ProcessorValues, Strip } from "../../api/types";
+import type { Key, KeyedProcessor, ProcessorValues, Strip } from "../../api/types";
 import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
@@ -15,8 +15,8 @@ import { useCurve } from "./useCurve";
 
 const DEAF_DB = -90;
 
-/** The compressor: transfer curve with the live point, gain reduction over time, parameters, and what it listens to. */
-export function CompressorCard({ strip, processor }: { strip: Strip; processor: Compressor }) {
+/** A compressor or a gate: transfer curve with the live point, gain reduction over time, parameters, and what it listens to. */
+export function KeyedCard({ strip, processor }: { strip: Strip; processor: KeyedProcessor }) {
   const { live, edit } = useActing();
   const { playing } = useTransport();
   const curve = useCurve(processor.id);
@@ -70,7 +70,7 @@ export function CompressorCard({ strip, processor }: { strip: Strip; processor: 
       </chakra.div>
       <Reduction now={now} />
       <Parameters
-        kind="compressor"
+        kind={processor.type}
         params={processor.params}
         action={action}
         address={`strips/${strip.id}/chain/${processor.id}`}
@@ -105,7 +105,7 @@ function Reduction({ now }: { now: Now }) {
   );
 }
 
-type KeyPickerProps = { strip: Strip; processor: Compressor; onKey: (key: Key) => void };
+type KeyPickerProps = { strip: Strip; processor: KeyedProcessor; onKey: (key: Key) => void };
 
 const TAPS = [
   { value: "pre-chain", label: "before its chain" },
@@ -188,7 +188,7 @@ export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
   );
 }
 
-function keyAction(strip: Strip, processor: Compressor, values: Partial<Key>) {
+function keyAction(strip: Strip, processor: KeyedProcessor, values: Partial<Key>) {
   return {
     type: "set-processor" as const,
     strip: strip.id,
