@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
-from gemischt.core.analysis.reports.relations import WordRole
+from gemischt.core.analysis.reports.relations import RelationKind, WordRole
 from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import KindName
 from gemischt.core.session.actions import AnyAction
@@ -210,7 +210,7 @@ class RelationListing(BaseModel):
     """Something that makes room for something else, as a sentence."""
 
     id: str
-    kind: Literal["compressor", "gate", "duck"]
+    kind: RelationKind
     on: bool
     targets: tuple[str, ...]
     trigger: str | None

@@ -10,6 +10,7 @@ dynamics          levels become reductions: static curve, attack, hold, release
 delay_line        delays whose length may change while they sound: the old and the new length are crossfaded
 feedback_network  a feedback delay network: sixteen lines whose outputs are mixed by a Hadamard matrix and fed back
 gain_application  reductions turn audio down
+following         a level becomes a share of the way, and the share moves coefficients
 fma               multiply and add in one instruction, rounded once, wherever a kernel asks for it
 gating            levels become reductions of what is quiet: threshold, hysteresis, hold
 half_band         twice the rate and back by half-band filters

@@ -9,6 +9,7 @@ operations    specs -> objects that work on buffers block by block
 clocks        clocks in samples: when ducks start their curves and ghosts click
 duck_operations  ducks and ghosts at work
 courses       how moves lead a strip's operations over the song
+followings    how followers lead a strip's operations, and tables of what coefficients become
 lines         lines along which controls are led: a course, worked out a stretch at a time as it is needed
 led_controls  controls that have arrived on their lines: laid out in one call
 probe         a closer look at one strip while it plays

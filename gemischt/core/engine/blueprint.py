@@ -18,10 +18,11 @@ from gemischt.core.engine.buffer_names import (
 from gemischt.core.engine.clip_placing import place_clips, song_length_samples
 from gemischt.core.engine.clocks import click_wave, clicks_of
 from gemischt.core.engine.courses import courses_of, moves_by_strip
+from gemischt.core.engine.followings import followings_of
 from gemischt.core.engine.listening import Listening
 from gemischt.core.engine.placement import Matrix, file_matrix, leaving_layout, source_layout
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Ducking, Settings, Turning, lane_gains, level_of
+from gemischt.core.engine.settings import Ducking, FollowingStep, Settings, Turning, lane_gains, level_of
 from gemischt.core.engine.sheet import ClipFeed, Feed, Sheet
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.layout import FILE_LAYOUTS, MONO, Layout
@@ -29,7 +30,14 @@ from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
 from gemischt.core.session.addresses import placed
 from gemischt.core.session.document import Keyed, Lane, Parallel, Processor, Send, Session, Simple, Strip, StripTap
-from gemischt.core.session.ducking import DuckStep, notes_of, split_at_fader, with_ducks_in_chains
+from gemischt.core.session.ducking import (
+    DuckStep,
+    FollowerStep,
+    followers_in,
+    notes_of,
+    split_at_fader,
+    with_steps_in_chains,
+)
 from gemischt.core.session.ducks import Steps, WrittenNotes
 from gemischt.core.session.edits import find_processor
 from gemischt.core.session.kinds import traits_of
@@ -53,9 +61,16 @@ def draw_blueprint(
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
-    session = with_ducks_in_chains(session)
+    session = with_steps_in_chains(session)
     blueprint = _Drawing(session, media, taps).draw()
-    return replace(blueprint, courses=courses_of(session, blueprint, Settings(session)))
+    return with_leaders(session, blueprint)
+
+
+def with_leaders(session: Session, blueprint: specs.Blueprint) -> specs.Blueprint:
+    """The blueprint with what moves and followers do to its operations."""
+    settings = Settings(session)
+    courses = courses_of(session, blueprint, settings)
+    return replace(blueprint, courses=courses, followings=followings_of(session, blueprint, settings))
 
 
 @dataclass
@@ -217,6 +232,9 @@ class _Drawing:
                 self._draw_processor(strip, processor, buffer)
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
+        if isinstance(processor, FollowerStep):
+            self.listening.draw_follower(FollowingStep(strip.id, processor, buffer))
+            return
         if isinstance(processor, DuckStep):
             ducking = Ducking(strip.id, processor, buffer, self.session.sample_rate_hz)
             self.listening.draw_duck(ducking, self.until_samples)
@@ -307,7 +325,7 @@ class _Drawing:
     def _is_heard_only(self, strip: Strip) -> bool:
         """Whether nobody reads it, and nothing leads it: it is only heard where it plays to."""
         read = self.taps is None or any(strip_id == strip.id for strip_id, _ in self.taps)
-        return not read and strip.id not in self.moves
+        return not read and strip.id not in self.moves and not followers_in(strip.chain)
 
     def _tap(self, strip_id: str, tap: Tap) -> str:
         # The chain works in place, so the work buffer is the pre-fader tap once the chain has run.

@@ -18,7 +18,7 @@ from gemischt.core.parameters import Value
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.addresses import placed
-from gemischt.core.session.document import Move, MovePoint, Session
+from gemischt.core.session.document import Move, MovePoint, Session, Strip
 from gemischt.core.session.moves import Curve, curve_of
 from gemischt.core.units import ms_to_samples, s_to_samples
 
@@ -71,7 +71,7 @@ class Course:
         rate = self.session.sample_rate_hz
         values = {curve.target: self._value_at(curve, sample) for curve in self.leads[id_]}
         # What waits for others begins before the song does.
-        return self._spec_with(id_, values, max(0.0, sample / rate))
+        return self.spec_with(id_, values, max(0.0, sample / rate))
 
     def at_unity(self, id_: OperationId) -> specs.Spec | None:
         """The spec at 0 dB of an operation that is only turned up and down; None for others."""
@@ -80,7 +80,7 @@ class Course:
             return None
         if id_.role is Role.PROCESSOR and not _is_gain(self.part.known[id_]):
             return None
-        return self._spec_with(id_, {curve.target: 0.0 for curve in curves}, 0.0)
+        return self.spec_with(id_, {curve.target: 0.0 for curve in curves}, 0.0)
 
     def gains(self, id_: OperationId, samples: NDArray[np.int64]) -> NDArray[np.float64]:
         """By how much such an operation is turned at samples of the song."""
@@ -97,14 +97,19 @@ class Course:
 
     def led_by(self, curve: Curve) -> Iterator[OperationId]:
         """The operations among all of the strip's that a curve leads."""
+        return self.led_by_values(curve.target, [point.value for point in _unlike(curve.points)])
+
+    def led_by_values(self, address: str, values: Sequence[Value]) -> Iterator[OperationId]:
+        """The operations among all of the strip's that some of a parameter's values change."""
         strip_id = self.session.strips[0].id
         for id_, known in self.part.known.items():
             if id_.strip == strip_id and specs.settings_of(known) is not None:
-                told = (self._spec_with(id_, {curve.target: point.value}, 0.0) for point in _unlike(curve.points))
+                told = (self.spec_with(id_, {address: value}) for value in values)
                 if any(specs.settings_of(spec) != specs.settings_of(known) for spec in told):
                     yield id_
 
-    def _spec_with(self, id_: OperationId, values: Mapping[str, Value], at_s: float) -> specs.Spec:
+    def spec_with(self, id_: OperationId, values: Mapping[str, Value], at_s: float = 0.0) -> specs.Spec:
+        """An operation's spec with other values at some addresses."""
         known = self.part.known[id_]
         if isinstance(known, specs.Process) and id_ in self._plain_processors:
             return self._process_with(known, values)
@@ -221,6 +226,13 @@ def _thinned(
 ) -> NDArray[np.int64]:
     kept = np.empty(len(edges) + len(points), np.int64)
     return kept[: thin_breakpoints(edges, jumps, points, are_corners, CLOSEST_SAMPLES, kept)]
+
+
+def strip_course(session: Session, strip: Strip, blueprint: specs.Blueprint, settings: Settings) -> Course:
+    """A strip that is led by nothing yet."""
+    nothing: dict[str, Any] = {"moves": (), "folders": (), "media": (), "sections": ()}
+    alone = session.model_copy(update={"strips": (strip,), **nothing})
+    return Course(alone, (), Part.of(blueprint, settings), {})
 
 
 def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Course, ...]:

@@ -6,7 +6,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.control import Control, Told
-from gemischt.core.dsp import biquad, ducking
+from gemischt.core.dsp import biquad, ducking, following
 from gemischt.core.dsp.table import Call
 from gemischt.core.engine import specs
 from gemischt.core.engine.clocks import lengths_by_tempo, ticks_of
@@ -14,7 +14,7 @@ from gemischt.core.engine.operations import Operation
 from gemischt.core.processors.base import ControlSignal, ReducesGain, row
 from gemischt.core.session.ducks import CurveNode, Hits
 from gemischt.core.session.moves import BEND
-from gemischt.core.units import gain_to_db, ms_to_samples
+from gemischt.core.units import gain_to_db, ms_to_samples, time_constant_to_coefficient
 
 WAY_MS = 1.0
 """How long the way to a curve is that begins anew."""
@@ -126,6 +126,32 @@ class DuckOperation(Operation, ReducesGain):
     def gains(self) -> Audio:
         """Of each sample of the last block, linear, (max_block,)."""
         return self._gains
+
+
+class FollowOperation(Operation):
+    """The share of the way that a follower moves parameters. State: its last share."""
+
+    def __init__(
+        self,
+        spec: specs.Follow,
+        signals: Mapping[str, ControlSignal],
+        sample_rate_hz: int,
+        max_block: int,
+        glide_samples: int,
+    ) -> None:
+        self._sample_rate_hz = sample_rate_hz
+        control = Control(following.N_COEFS, max_block, glide_samples)
+        last = np.zeros(1)
+        self.controls = (control,)
+        self.state = ((last,),)
+        levels, share = signals[spec.levels].rows, signals[spec.share].rows
+        self.calls = (Call(following.follow_level, levels, share, control.pieces, control.coefs, last),)
+
+    def _told(self, spec: specs.Follow) -> Sequence[Told]:
+        params, rate = spec.params, self._sample_rate_hz
+        feedback = (time_constant_to_coefficient(ms, rate) for ms in (params.attack_ms, params.release_ms))
+        bend = BEND * params.bend if abs(params.bend) > 1e-9 else 0.0
+        return (((0, row(params.floor_db, params.ceiling_db, bend, *feedback, float(spec.on))),),)
 
 
 class ClicksOperation(Operation):

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from gemischt.core.engine import specs
 from gemischt.core.engine.buffer_names import signal_name
 from gemischt.core.engine.resolving import detector_eq
-from gemischt.core.engine.settings import Ducking, Listener, Turning
+from gemischt.core.engine.settings import Ducking, FollowingStep, Listener, Turning
 from gemischt.core.engine.sheet import Feed, Sheet
 from gemischt.core.engine.specs import Role
 from gemischt.core.processors.base import Detection
@@ -48,6 +48,12 @@ class Listening:
             self._openings[opening.duck, levels, lag] = known
             sheet.add(specs.Open(ducking.id_of(Role.OPEN), levels, known, lag, until_samples, opening))
         sheet.add(ducking.apply(known))
+
+    def draw_follower(self, following: FollowingStep) -> None:
+        """A follower's step."""
+        follow = following.follow(self._draw_levels(following, self._draw_key(following)))
+        self.sheet.signals[follow.share] = 1
+        self.sheet.add(follow)
 
     def _draw_key(self, turning: Listener) -> str:
         """The buffer that holds what it hears, its own signal or a key; who is earlier waits for the other."""

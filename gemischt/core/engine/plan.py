@@ -11,7 +11,8 @@ from gemischt.core.control import Control
 from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.buffer_names import STAGES
-from gemischt.core.engine.duck_operations import ClicksOperation, DuckOperation, OpenOperation
+from gemischt.core.engine.duck_operations import ClicksOperation, DuckOperation, FollowOperation, OpenOperation
+from gemischt.core.engine.followings import Followed, Following
 from gemischt.core.engine.led_controls import LedControls
 from gemischt.core.engine.lines import ControlLine, Lines
 from gemischt.core.engine.operations import Operation, ProcessOperation, ShapeOperation
@@ -40,14 +41,16 @@ class Plan:
         self.operations = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
         for spec in blueprint.specs:
             self.operations[spec.id].aim(spec, glide=False)
+        self._followed = self._find_followed()
         self._lines: dict[OperationId, Lines] = {}
         self._led = LedControls()
         self._follow_courses()
         calls: list[Call] = []
         self._calls_of: dict[OperationId, tuple[int, int]] = {}
         for id_, operation in self.operations.items():
-            self._calls_of[id_] = len(calls), len(calls) + len(operation.calls)
-            calls.extend(operation.calls)
+            own = [*(self._followed[id_].calls if id_ in self._followed else ()), *operation.calls]
+            self._calls_of[id_] = len(calls), len(calls) + len(own)
+            calls.extend(own)
         self._table = table_of(calls)
         self._moving = self._found_moving()
         self._index = {strip_id: place for place, strip_id in enumerate(blueprint.strips)}
@@ -122,8 +125,37 @@ class Plan:
                     control.lead(ControlLine(led, id_, index, lag) if led else None, glide=not alike)
 
     def _found_moving(self) -> list[Control]:
-        controls = (control for operation in self.operations.values() for control in operation.controls)
+        controls = [control for operation in self.operations.values() for control in operation.controls]
+        controls += [control for followed in self._followed.values() for control in followed.values]
         return [control for control in controls if control.moves]
+
+    def _find_followed(self) -> dict[OperationId, Followed]:
+        """Operations that followers lead, whose controls from now on say what is there without them."""
+        blueprint = self.blueprint
+        lags = {spec.share: blueprint.lags_at[spec.id] for spec in blueprint.specs if isinstance(spec, specs.Follow)}
+        found: dict[OperationId, Followed] = {}
+        for id_, followings in self._followings().items():
+            found[id_] = Followed(
+                self.operations[id_],
+                followings,
+                self.signals,
+                lag_samples=blueprint.lags_at[id_],
+                share_lags=lags,
+                sample_rate_hz=blueprint.sample_rate_hz,
+                glide_samples=ms_to_samples(operations.GLIDE_MS, blueprint.sample_rate_hz),
+                max_block=self.max_block,
+            )
+        known = {spec.id: spec for spec in blueprint.specs}
+        for id_ in found:
+            self.operations[id_].aim(known[id_], glide=False)
+        return found
+
+    def _followings(self) -> dict[OperationId, list[Following]]:
+        found: dict[OperationId, list[Following]] = {}
+        for one in self.blueprint.followings:
+            assert isinstance(one, Following)
+            found.setdefault(one.operation, []).append(one)
+        return found
 
     def _found_reducers(self) -> Iterator[tuple[tuple[str, str], ReducesGain]]:
         for id_, operation in self.operations.items():
@@ -150,7 +182,10 @@ class Plan:
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
             if before is not spec and specs.settings_of(before) != specs.settings_of(spec):
                 self.operations[spec.id].aim(spec, glide=True)
-        self.blueprint = blueprint
+        before_followings, self.blueprint = self.blueprint.followings, blueprint
+        if before_followings != blueprint.followings:
+            for id_, followings in self._followings().items():
+                self._followed[id_].aim(followings, glide=True)
         self._follow_courses()
         self._moving = self._found_moving()
 
@@ -163,6 +198,8 @@ class Plan:
             if before is not None and type(before) is type(operation):
                 operation.take_over(before)
                 operation.aim(wanted[id_], glide=True)
+                if id_ in self._followed and id_ in other._followed:
+                    self._followed[id_].take_over(other._followed[id_])
         self._lines = {id_: lines for id_, lines in other._lines.items() if id_ in self.operations}
         self._follow_courses()
         self._moving = self._found_moving()
@@ -196,5 +233,7 @@ class Plan:
                 return OpenOperation(spec, self.signals, rate, self.max_block)
             case specs.Duck():
                 return DuckOperation(spec, buffers, self.signals, rate, glide)
+            case specs.Follow():
+                return FollowOperation(spec, self.signals, rate, self.max_block, glide)
             case specs.Clicks():
                 return ClicksOperation(spec, buffers)

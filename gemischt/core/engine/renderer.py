@@ -1,21 +1,18 @@
 """Plays a session: keeps the position, loops, follows edits without a click."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Protocol
 
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
-from gemischt.core.engine.blueprint import draw_blueprint
-from gemischt.core.engine.courses import courses_of
+from gemischt.core.engine.blueprint import draw_blueprint, with_leaders
 from gemischt.core.engine.placement import mixing_matrix
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.resettling import resettle
-from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import Blueprint, OperationId, Role, waits_samples
 from gemischt.core.session.document import Session
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.units import ms_to_samples
 
 DEFAULT_BLOCK = 1024
@@ -39,7 +36,7 @@ class Renderer:
     """
 
     def __init__(self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK) -> None:
-        session = self._session = with_ducks_in_chains(session)
+        session = self._session = with_steps_in_chains(session)
         self._media = media
         self.max_block = max_block
         self._sample_rate_hz = session.sample_rate_hz
@@ -99,10 +96,10 @@ class Renderer:
         if self._leaving is not None:
             self._waiting = session, media
             return
-        session = with_ducks_in_chains(session)
+        session = with_steps_in_chains(session)
         settled = resettle(self.plan.blueprint, self._session, session) if media is self._media else None
-        if settled is not None and session.moves:
-            settled = replace(settled, courses=courses_of(session, settled, Settings(session)))
+        if settled is not None and (session.moves or settled.followings):
+            settled = with_leaders(session, settled)
         blueprint = draw_blueprint(session, media) if settled is None else settled
         if settled is not None or blueprint == self.plan.blueprint:
             self._session, self._media, self._waiting = session, media, None

@@ -7,11 +7,11 @@ from typing import TypeAlias
 
 from gemischt.core.engine import specs
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Ducking, Settings, Turning, lane_gains, level_of, process_spec
+from gemischt.core.engine.settings import Ducking, FollowingStep, Settings, Turning, lane_gains, level_of, process_spec
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
-from gemischt.core.session.ducking import DuckStep
+from gemischt.core.session.ducking import DuckStep, FollowerStep
 from gemischt.core.session.edits import Chain, find_block, find_processor
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
@@ -114,6 +114,10 @@ class Part:
                 return dataclasses.replace(known, gain=gain)
             case specs.MixInto() if id_.role is Role.LANE:
                 return dataclasses.replace(known, gain=lane_gains(find_block(strip, id_.part[0]))[id_.part[1]])
+            case specs.Follow():
+                step = find_processor(strip, id_.part[0])
+                assert isinstance(step, FollowerStep)
+                return FollowingStep(id_.strip, step, "").follow(known.levels)
             case specs.Open() | specs.Duck():
                 return self._duck_spec(known, find_processor(strip, id_.part[0]))
             case specs.Process() | specs.Shape() | specs.Apply() | specs.Detect():
@@ -132,7 +136,7 @@ class Part:
         self, known: specs.Process | specs.Shape | specs.Apply | specs.Detect, strip: Strip, at_s: float | None
     ) -> specs.Spec:
         processor, rate = find_processor(strip, known.id.part[0]), self.settings.session.sample_rate_hz
-        if isinstance(processor, DuckStep) or known.id.role is Role.KEY_FILTER:
+        if isinstance(processor, DuckStep | FollowerStep) or known.id.role is Role.KEY_FILTER:
             # How they listen does not change while it sounds.
             return known
         if isinstance(processor, Keyed):
@@ -191,6 +195,10 @@ class Part:
             return
         if before.type != after.type or before.model_copy(update={"on": after.on, "params": after.params}) != after:
             yield None
+            return
+        if isinstance(after, FollowerStep):
+            same = isinstance(before, FollowerStep) and before.params.detector == after.params.detector
+            yield OperationId(strip_id, Role.FOLLOW, (after.id,)) if same else None
             return
         if isinstance(after, DuckStep):
             # Of those that share a curve one leads it; whose clock is of another kind has another structure.

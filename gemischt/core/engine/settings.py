@@ -16,7 +16,7 @@ from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
 from gemischt.core.session.document import Keyed, Parallel, Send, Session, Strip
-from gemischt.core.session.ducking import DuckStep
+from gemischt.core.session.ducking import DuckStep, FollowerStep
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import db_to_gain
 
@@ -185,5 +185,29 @@ class Ducking:
         return specs.Duck(self.id_of(Role.DUCK), openness, self.buffer, self.processor.params.band, self.depth)
 
 
-Listener: TypeAlias = Turning | Ducking
+@dataclass(frozen=True)
+class FollowingStep:
+    """A follower's step in a chain: it hears, and leaves the buffer as it is."""
+
+    strip: str
+    processor: FollowerStep
+    buffer: str
+
+    def id_of(self, role: Role) -> OperationId:
+        """Of one of its operations."""
+        return OperationId(self.strip, role, (self.processor.id,))
+
+    @property
+    def detection(self) -> Detection:
+        """How it listens: to the loudest channel."""
+        return Detection(float(self.processor.params.detector == "rms"), link=1.0)
+
+    def follow(self, levels: str) -> specs.Follow:
+        """How its levels become a share."""
+        share = signal_name(self.strip, self.processor.id, "share")
+        led = tuple(pull.field for pull in self.processor.params.pulls)
+        return specs.Follow(self.id_of(Role.FOLLOW), levels, share, led, self.processor.params, self.processor.on)
+
+
+Listener: TypeAlias = Turning | Ducking | FollowingStep
 """What hears a key."""

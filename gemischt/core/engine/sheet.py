@@ -51,7 +51,7 @@ class Sheet:
                 return self.lags[spec.source] + spec.delay_samples
             case specs.ApplyMatrix() | specs.Copy() | specs.Detect():
                 return self.lags[spec.source]
-            case specs.Shape():
+            case specs.Shape() | specs.Follow():
                 return self.lags[spec.levels]
             case specs.Open():
                 return spec.lag_samples

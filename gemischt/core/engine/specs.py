@@ -16,7 +16,7 @@ from gemischt.core.engine.placement import Matrix
 from gemischt.core.layout import Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import Application, Detection
-from gemischt.core.session.ducking import Opening
+from gemischt.core.session.ducking import FollowerStepParams, Opening
 
 
 class Role(Enum):
@@ -34,6 +34,7 @@ class Role(Enum):
     DETECT = "detect"
     DUCK = "duck"
     OPEN = "open"
+    FOLLOW = "follow"
     GHOST_CLICKS = "ghost clicks"
     BEHIND_FADER = "behind fader"
     SHAPE = "shape"
@@ -222,6 +223,18 @@ class Duck:
 
 
 @dataclass(frozen=True)
+class Follow:
+    """Follow levels: how much of the way some parameters of the strip, ``led``, are moved."""
+
+    id: OperationId
+    levels: str
+    share: str
+    led: tuple[str, ...]
+    params: FollowerStepParams = field(compare=False)
+    on: bool = field(compare=False)
+
+
+@dataclass(frozen=True)
 class Clicks:
     """Add a ghost's clicks to a buffer."""
 
@@ -232,9 +245,9 @@ class Clicks:
     wave: tuple[float, ...]
 
 
-Spec: TypeAlias = (
-    PlayClips | Clear | Copy | ApplyMatrix | MixInto | Delay | Process | Detect | Shape | Apply | Open | Duck | Clicks
-)
+Heard: TypeAlias = Detect | Shape | Apply | Open | Duck | Follow
+"""What hears, decides, and does what was decided."""
+Spec: TypeAlias = PlayClips | Clicks | Clear | Copy | ApplyMatrix | MixInto | Delay | Process | Heard
 
 
 def waits_samples(spec: Spec) -> int:
@@ -267,6 +280,8 @@ def settings_of(spec: Spec) -> object:
             return spec.opening
         case Duck():
             return spec.depth
+        case Follow():
+            return spec.params, spec.on
         case _:
             return None
 
@@ -295,6 +310,14 @@ class Course(Protocol):
         """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""
 
 
+class Following(Protocol):
+    """What followers do to an operation by one parameter; see core.engine.followings."""
+
+    @property
+    def operation(self) -> OperationId:
+        """The operation that is led."""
+
+
 @dataclass(frozen=True)
 class Blueprint:
     """A session as operations.
@@ -312,6 +335,7 @@ class Blueprint:
         lags: how many samples the signal in each buffer is behind the song, at the end of its way.
         lags_at: the same where each operation works.
         courses: what leads operations over the song.
+        followings: what followers do to operations.
     """
 
     sample_rate_hz: int
@@ -325,6 +349,7 @@ class Blueprint:
     lags: Mapping[str, int]
     lags_at: Mapping[OperationId, int]
     courses: tuple[Course, ...] = field(default=(), compare=False)
+    followings: "tuple[Following, ...]" = field(default=(), compare=False)
 
     def layout_of(self, buffer: str) -> Layout:
         """Of a buffer; KeyError if there is none."""

@@ -60,7 +60,7 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
 )
 
-_NO_PROCESSORS = {"parallel": "Lanes", "duck": "Duck"}
+_NO_PROCESSORS = {"parallel": "Lanes", "duck": "Duck", "follower": "Follower"}
 _BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in PROCESSORS}
 
 

@@ -30,6 +30,9 @@ def _references(session: Session, gone: set[str]) -> Iterator[str]:
             yield f"The duck {duck.name} goes: its hits were those of {names_of(session, [duck.clock.source])}."
         elif targets := [target.strip for target in duck.targets if target.strip in gone]:
             yield f"The duck {duck.name} no longer turns {names_of(session, targets)}."
+    for follower in session.followers:
+        if follower.source in gone:
+            yield f"The follower {follower.name} goes: it follows {names_of(session, [follower.source])}."
     for group in session.control_groups:
         if gone & set(group.members):
             yield f"The control group {group.name} loses {len(gone & set(group.members))} of {len(group.members)}."

@@ -12,7 +12,7 @@ from typing import Literal
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.session.document import Session, Strip, StripKind
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.terms import Tap
 from gemischt.core.session.tree import strips_in_folder, tree_of
 
@@ -175,7 +175,7 @@ def _links(session: Session, boxes: dict[str, _Box]) -> list[_Link]:
         late = kind == "output" and strip.late
         found[key] = _Link(kind, begin, end, strip.id, send, tap, level_db, on, late)
 
-    for strip in with_ducks_in_chains(session).strips:
+    for strip in with_steps_in_chains(session).strips:
         if strip.output is not None:
             link("output", strip, strip.id, strip.output, None, "post-fader", 0.0, True)
         for send in strip.sends:

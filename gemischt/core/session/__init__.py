@@ -8,8 +8,8 @@ addresses    addresses: one for every parameter of a session, and what there is 
 catalogue    the tables of every part of a session that has parameters, for interfaces to take their ranges from
 differences  what differs between two sessions, in words, strip by strip
 moves        parameters drawn over the song: what may move, and a move's value at any time
-ducks        ducks and ghosts in the document: clocks, curves, targets, patterns
-ducking      ducks where they work: each target a step in its strip's chain
+ducks        ducks, followers and ghosts in the document: clocks, curves, targets, patterns
+ducking      ducks and followers where they work: each target a step in its strip's chain
 duck_curves  changing a duck's curve: smoothed, reversed, copied, taken from a sound
 drawing      changing drawn curves: cut, thinned, shifted, scaled, copied
 beat_grid    where a time lies in bars and beats

@@ -4,6 +4,7 @@
     strips/ID/chain/PROCESSOR/FIELD          strips/ID/chain/PROCESSOR/key/FIELD     .../key/filter/FIELD
     strips/ID/chain/EQ/bands/BAND/FIELD      strips/ID/chain/BLOCK/lanes/LANE/FIELD
     control_groups/ID/FIELD                  ducks/ID/FIELD              ducks/ID/targets/TARGET/FIELD
+    followers/ID/FIELD                       followers/ID/targets/TARGET/FIELD
 
 Processors inside lanes are addressed like those of the chain: their ids are unique within the strip. FIELD is a name of
 the part's table (core.parameters.table_of), a processor's own parameters included.
@@ -25,7 +26,7 @@ from gemischt.core.session.edits import replace_processor
 
 Part = Any
 """A model of the document, of whichever kind the address leads to."""
-_PARTS = ("strips", "control_groups", "ducks", "targets", "sends", "chain", "bands", "lanes")
+_PARTS = ("strips", "control_groups", "ducks", "followers", "targets", "sends", "chain", "bands", "lanes")
 """Fields that hold parts with ids."""
 
 
@@ -46,6 +47,8 @@ def parameters_of(session: Session) -> Iterator[Addressed]:
         yield from _parameters_of(f"control_groups/{group.id}", group)
     for duck in session.ducks:
         yield from _parameters_of(f"ducks/{duck.id}", duck)
+    for follower in session.followers:
+        yield from _parameters_of(f"followers/{follower.id}", follower)
 
 
 def parameters_in(part: FrozenModel) -> Iterator[Addressed]:
@@ -118,7 +121,7 @@ def _put_back(session: Session, places: list["_Place"], changed: Part, address: 
     for outer, place in zip(reversed([session, *(place.part for place in places[:-1])]), reversed(places), strict=True):
         changed = place.put_back(outer, changed)
     if not isinstance(changed, Session):
-        raise InvalidAction("an address begins with strips, control_groups or ducks", where=address)
+        raise InvalidAction("an address begins with strips, control_groups, ducks or followers", where=address)
     return changed
 
 

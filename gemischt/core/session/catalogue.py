@@ -6,7 +6,7 @@ from gemischt.core.parameters import Parameter, table_of
 from gemischt.core.processors.eq_params import EqBand
 from gemischt.core.processors.registry import PROCESSORS
 from gemischt.core.session.document import Clip, ControlGroup, Key, Lane, Pan, Parallel, Send, Session, Strip, Tempo
-from gemischt.core.session.ducks import Click, Duck, DuckTarget, Hits, Repeat
+from gemischt.core.session.ducks import Click, Duck, DuckTarget, Follower, Hits, Repeat
 from gemischt.core.session.terms import DetectorFilter
 
 _PARTS: dict[str, type[BaseModel]] = {
@@ -25,6 +25,7 @@ _PARTS: dict[str, type[BaseModel]] = {
     "duck": Duck,
     "duck_target": DuckTarget,
     "hits": Hits,
+    "follower": Follower,
     "repeat": Repeat,
     "click": Click,
 }

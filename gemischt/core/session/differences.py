@@ -58,6 +58,14 @@ def _duck_words(before: Session, after: Session) -> Iterator[Difference]:
             yield Difference(strip=None, words=f"Duck {duck.name} changed")
     for duck in known.values():
         yield Difference(strip=None, words=f"Duck {duck.name} removed")
+    following = {follower.id: follower for follower in before.followers}
+    for follower in after.followers:
+        earlier_one = following.pop(follower.id, None)
+        if earlier_one != follower:
+            what = "added" if earlier_one is None else "changed"
+            yield Difference(strip=None, words=f"Follower {follower.name} {what}")
+    for follower in following.values():
+        yield Difference(strip=None, words=f"Follower {follower.name} removed")
 
 
 def _move_words(before: Session, after: Session) -> Iterator[Difference]:

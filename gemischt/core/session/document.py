@@ -1,7 +1,7 @@
 """The session document, format version 1, as immutable models."""
 
 import unicodedata
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Final, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field, StrictBool
 
@@ -15,7 +15,7 @@ from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
-from gemischt.core.session.ducks import Click, Duck, Steps, WrittenNotes
+from gemischt.core.session.ducks import Click, Duck, Follower, Steps, WrittenNotes
 from gemischt.core.session.terms import LONGEST_SONG_S, Color, DetectorFilter, Id, Name, Note, SongTime, Tap
 
 FORMAT_NAME: Final = "gemischt-session"
@@ -325,8 +325,7 @@ class Session(FrozenModel):
     moves: tuple[Move, ...] = Field(default=(), max_length=1024)
     note_tracks: tuple[NoteTrack, ...] = Field(default=(), max_length=128)
     ducks: tuple[Duck, ...] = Field(default=(), max_length=256)
-    # Their capabilities are still to come; the field is part of the format already.
-    followers: tuple[dict[str, Any], ...] = Field(default=(), max_length=0)
+    followers: tuple[Follower, ...] = Field(default=(), max_length=256)
 
     def strip(self, strip_id: str) -> Strip:
         """The strip of this id; KeyError if there is none."""

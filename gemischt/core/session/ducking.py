@@ -1,5 +1,5 @@
-"""Ducks where they work: each target becomes a step in its strip's chain, so that whoever asks what a strip hears, in
-which order and from whom, needs to know of chains only.
+"""Ducks and followers where they work: each target becomes a step in its strip's chain, so that whoever asks what a
+strip hears, in which order and from whom, needs to know of chains only.
 """
 
 from collections.abc import Iterable, Iterator
@@ -7,9 +7,11 @@ from typing import Any, Literal, cast
 
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.routing.graph import walk_chain
+from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.document import Key, Keyed, Move, MovePoint, NoteTrack, Processor, Session, Strip, Tempo
 from gemischt.core.session.ducks import CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, WrittenNotes
 from gemischt.core.session.edits import Chain, change_chain, inserted, place_of
+from gemischt.core.session.moves import leads_somewhere
 from gemischt.core.session.terms import Note
 
 
@@ -51,13 +53,104 @@ def split_at_fader(chain: Chain) -> tuple[Chain, Chain]:
     return chain[: len(chain) - len(behind)], behind
 
 
+class Pull(FrozenModel):
+    """What a follower moves: a field of the strip it stands on, or a control group's level, and where to."""
+
+    field: str
+    to: float | None
+    on: bool
+
+
+class FollowerStepParams(FrozenModel):
+    """How a follower's level becomes a share of the way, and what it moves on one strip."""
+
+    follower: str
+    detector: Literal["peak", "rms"]
+    floor_db: float
+    ceiling_db: float
+    bend: float
+    attack_ms: float
+    release_ms: float
+    pulls: tuple[Pull, ...]
+
+
+class FollowerStep(Keyed):
+    """A follower at work on a strip. It leaves what passes as it is; documents hold none."""
+
+    type: Literal["follower"] = "follower"
+    params: FollowerStepParams
+
+
+def sounding_steps(chain: Chain) -> Chain:
+    """A chain without what only follows."""
+    return tuple(step for step in chain if not isinstance(step, FollowerStep))
+
+
+def followers_in(chain: Chain) -> Chain:
+    """What of a chain only follows."""
+    return tuple(step for step in chain if isinstance(step, FollowerStep))
+
+
 def step_id(duck: str, target: str) -> str:
     """The id of a target's step; no processor of a document can have it."""
     return f"duck:{duck}:{target}"
 
 
-def with_ducks_in_chains(session: Session) -> Session:
-    """The session that sounds the same with its ducks as steps of their targets' chains."""
+def with_steps_in_chains(session: Session) -> Session:
+    """The session that sounds the same with its ducks and followers as steps of their targets' chains."""
+    return _with_ducks(_with_followers(session)) if session.ducks or session.followers else session
+
+
+def _with_followers(session: Session) -> Session:
+    strips = {strip.id: strip for strip in session.strips}
+    moves = list(session.moves)
+    for follower in session.followers:
+        pulls: dict[str, list[Pull]] = {}
+        for target in follower.targets:
+            for strip_id, field in _led_fields(session, target.target):
+                pulls.setdefault(strip_id, []).append(Pull.model_construct(field=field, to=target.to, on=target.on))
+        switched = next((move for move in moves if move.on and move.target == f"followers/{follower.id}/on"), None)
+        for strip_id, own in pulls.items():
+            step = FollowerStep.model_construct(
+                id=f"follower:{follower.id}",
+                type="follower",
+                on=follower.on,
+                params=FollowerStepParams.model_construct(
+                    follower=follower.id,
+                    detector=follower.detector,
+                    floor_db=follower.floor_db,
+                    ceiling_db=follower.ceiling_db,
+                    bend=follower.bend,
+                    attack_ms=follower.attack_ms,
+                    release_ms=follower.release_ms,
+                    pulls=tuple(own),
+                ),
+                key=Key(source=follower.source, tap=follower.tap, gain_db=follower.gain_db, filter=follower.filter),
+            )
+            strip = strips[strip_id]
+            strips[strip_id] = strip.model_copy(update={"chain": (cast(Processor, step), *strip.chain)})
+            if switched:
+                address = f"strips/{strip_id}/chain/{step.id}/on"
+                moves.append(switched.model_copy(update={"target": address}))
+    kept = tuple(move for move in moves if not move.target.startswith("followers/"))
+    return session.model_copy(update={"strips": tuple(strips.values()), "followers": (), "moves": kept})
+
+
+def _led_fields(session: Session, address: str) -> Iterator[tuple[str, str]]:
+    """The strips that a parameter leads, and its address on each: from the strip on, or a control group's whole."""
+    kind, owner, *rest = address.split("/")
+    if kind == "strips":
+        yield owner, "/".join(rest)
+    elif kind == "control_groups":
+        for strip_id in strips_of_group(session, owner):
+            yield strip_id, address
+    elif kind == "ducks":
+        duck = next(duck for duck in session.ducks if duck.id == owner)
+        target = next(target for target in duck.targets if target.id == rest[1])
+        yield target.strip, f"chain/{step_id(owner, target.id)}/{rest[2]}"
+
+
+def _with_ducks(session: Session) -> Session:
     if not session.ducks:
         return session
     strips = {strip.id: strip for strip in session.strips}
@@ -112,7 +205,8 @@ def _with_step(strip: Strip, target: DuckTarget, step: Processor) -> Strip:
     if target.at != "post-fader":
         # Behind those that stand there already, in the order of the document.
         before_chain, chain = target.at == "pre-chain", enumerate(strip.chain)
-        ends = (k for k, step in chain if is_after_fader(step) or (before_chain and not isinstance(step, DuckStep)))
+        own = (DuckStep, FollowerStep)
+        ends = (k for k, step in chain if is_after_fader(step) or (before_chain and not isinstance(step, own)))
         place = next(ends, None)
     return strip.model_copy(update={"chain": inserted(strip.chain, (step,), place)})
 
@@ -154,9 +248,9 @@ def _is_on(points: tuple[MovePoint, ...], at_s: float) -> bool:
 
 
 def without_lost_ducks(session: Session) -> Session:
-    """The session without ducks whose trigger is gone, and without targets that are; what stood before a processor that
-    is gone stands at its place on the strip's way."""
-    if not session.ducks:
+    """The session without ducks and followers whose trigger is gone, and without targets that are; what stood before a
+    processor that is gone stands at its place on the strip's way."""
+    if not session.ducks and not session.followers:
         return session
     strips = {strip.id: strip for strip in session.strips}
     ducks = tuple(
@@ -164,7 +258,15 @@ def without_lost_ducks(session: Session) -> Session:
         for duck in session.ducks
         if not isinstance(duck.clock, Hits) or duck.clock.source in strips
     )
-    return session if ducks == session.ducks else session.model_copy(update={"ducks": ducks})
+    session = session if ducks == session.ducks else session.model_copy(update={"ducks": ducks})
+    followers = tuple(
+        follower.model_copy(
+            update={"targets": tuple(target for target in follower.targets if leads_somewhere(session, target.target))}
+        )
+        for follower in session.followers
+        if follower.source in strips
+    )
+    return session if followers == session.followers else session.model_copy(update={"followers": followers})
 
 
 def _without_lost(duck: Duck, strips: dict[str, Strip]) -> Duck:

@@ -1,4 +1,4 @@
-"""Ducks and ghosts in the document: clocks, curves, targets, and patterns of clicks."""
+"""Ducks, followers and ghosts in the document: clocks, curves, targets, and patterns of clicks."""
 
 from typing import Annotated, Literal
 
@@ -52,6 +52,39 @@ class Hits(FrozenModel):
     filter: DetectorFilter = DetectorFilter()
     threshold_db: float = parameter(-30.0, -80.0, 0.0, label="Hit threshold", unit="dB", stays=True)
     rearm_ms: float = parameter(60.0, 0.0, 5000.0, label="Re-arm", unit="ms", stays=True)
+
+
+class FollowerTarget(FrozenModel):
+    """A parameter that a follower moves towards ``to``."""
+
+    id: Id
+    target: Annotated[str, Field(min_length=1, max_length=400)]
+    to: float | None
+    on: bool = True
+
+
+class Follower(FrozenModel):
+    """The level of a strip as it moves parameters: not at all at the floor, all the way at the ceiling.
+
+    ``bend`` shapes what lies between; attack and release are time constants of the way up and down.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True)
+
+    id: Id
+    name: Name
+    on: bool = True
+    source: Id = Field(alias="from")
+    tap: Tap = "post-fader"
+    gain_db: float = trim("Key gain")
+    filter: DetectorFilter = DetectorFilter()
+    detector: Literal["peak", "rms"] = "peak"
+    floor_db: float = parameter(-40.0, -80.0, 0.0, label="Floor", unit="dB")
+    ceiling_db: float = parameter(-10.0, -80.0, 0.0, label="Ceiling", unit="dB")
+    bend: float = parameter(0.0, -1.0, 1.0, label="Bend")
+    attack_ms: float = parameter(5.0, 0.0, 5000.0, label="Attack", unit="ms", scale="logarithmic")
+    release_ms: float = parameter(200.0, 0.0, 10000.0, label="Release", unit="ms", scale="logarithmic")
+    targets: tuple[FollowerTarget, ...] = Field(default=(), max_length=64)
 
 
 class LengthMs(FrozenModel):

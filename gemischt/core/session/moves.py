@@ -32,6 +32,8 @@ SILENT_PARTS = 64
 def is_movable(address: str, parameter: Parameter) -> bool:
     """Whether a parameter may be drawn over the song: what changes how late a strip is must stay, and so must keys,
     which several may share."""
+    if address.startswith("followers/") and not address.endswith("/on"):
+        return False
     if "/key/" in address or "/clock/" in address or "/click/" in address or "/pattern/" in address:
         return False
     if parameter.kind == "switch":
@@ -88,11 +90,12 @@ def _points_faults(path: str, move: Move, parameter: Parameter) -> Iterator[Faul
 
 def without_lost_moves(session: Session) -> Session:
     """The session without moves of what is no longer there."""
-    kept = tuple(move for move in session.moves if _leads_somewhere(session, move.target))
+    kept = tuple(move for move in session.moves if leads_somewhere(session, move.target))
     return session if len(kept) == len(session.moves) else session.model_copy(update={"moves": kept})
 
 
-def _leads_somewhere(session: Session, address: str) -> bool:
+def leads_somewhere(session: Session, address: str) -> bool:
+    """Whether there is a parameter at an address."""
     try:
         read(session, address)
     except InvalidAction:

@@ -7,16 +7,17 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from gemischt.core.errors import Fault, InvalidSession
+from gemischt.core.errors import Fault, InvalidAction, InvalidSession
 from gemischt.core.layout import LAYOUTS, MONO
 from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.processors.registry import kind_of, label_of
 from gemischt.core.routing.graph import find_loop, walk_chain
+from gemischt.core.session.addresses import read
 from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Session, Strip
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.ducks import Hits, WrittenNotes
 from gemischt.core.session.kinds import traits_of
-from gemischt.core.session.moves import moves_faults
+from gemischt.core.session.moves import is_movable, moves_faults
 from gemischt.core.units import note_to_s
 
 
@@ -58,7 +59,7 @@ def dump_session(session: Session) -> dict[str, Any]:
 def check_session(session: Session, *, where: str = "") -> None:
     """Raise InvalidSession unless all references resolve, ids are unique and nothing loops."""
     faults = list(_faults(session))
-    if not faults and (loop := find_loop(with_ducks_in_chains(session))):
+    if not faults and (loop := find_loop(with_steps_in_chains(session))):
         faults.append(Fault("strips", f"a loop: {spell_loop(session, loop)}"))
     if faults:
         raise InvalidSession(faults, where=where)
@@ -218,11 +219,34 @@ def _duck_faults(session: Session) -> Iterator[Fault]:
             elif target.before is not None and all(item.id != target.before for item in walk_chain(strip.chain)):
                 reason = f'no processor "{target.before}" on {strip.name}'
                 yield Fault(f"{path}/targets/{target.id}/before", reason)
+    yield from _follower_faults(session, strips)
     for strip in session.strips:
         if strip.pattern is not None and strip.kind != "ghost":
             yield Fault(f"strips/{strip.id}/pattern", f"a {strip.kind} clicks on no pattern; only a ghost does")
         if isinstance(strip.pattern, WrittenNotes):
             yield from _track_faults(f"strips/{strip.id}/pattern/track", strip.pattern, session)
+
+
+def _follower_faults(session: Session, strips: Mapping[str, Strip]) -> Iterator[Fault]:
+    yield from _repeated("followers", (follower.id for follower in session.followers))
+    for follower in session.followers:
+        path = f"followers/{follower.id}"
+        yield from _repeated(f"{path}/targets", (target.id for target in follower.targets))
+        if follower.source not in strips:
+            yield Fault(f"{path}/from", f'no strip "{follower.source}"')
+        if follower.ceiling_db <= follower.floor_db:
+            yield Fault(f"{path}/ceiling_db", "must lie above the floor")
+        for target in follower.targets:
+            where = f"{path}/targets/{target.id}"
+            try:
+                parameter = read(session, target.target).parameter
+            except InvalidAction as error:
+                yield Fault(where, f"moves nothing: {error.what}" + (f" at {error.where}" if error.where else ""))
+                continue
+            if parameter.kind != "number" or not is_movable(target.target, parameter):
+                yield Fault(where, f"{parameter.label.lower()} cannot be moved by a follower")
+            elif reason := parameter.refusal(target.to):
+                yield Fault(f"{where}/to", reason)
 
 
 def _track_faults(path: str, written: WrittenNotes, session: Session) -> Iterator[Fault]:

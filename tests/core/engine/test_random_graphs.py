@@ -9,7 +9,7 @@ from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import InvalidSession
 from gemischt.core.routing.graph import edges_of, find_loop, processing_order
 from gemischt.core.session.document import Session
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.validation import parse_session
 from tests.support.sessions import Bench
 from tests.support.signals import noise
@@ -177,9 +177,9 @@ class RandomGraphTest(unittest.TestCase):
 
     def check_order(self, session: Session) -> None:
         self.assertIsNone(find_loop(session))
-        order = processing_order(with_ducks_in_chains(session))
+        order = processing_order(with_steps_in_chains(session))
         self.assertEqual(sorted(order), sorted(strip.id for strip in session.strips))
-        for edge in edges_of(with_ducks_in_chains(session)):
+        for edge in edges_of(with_steps_in_chains(session)):
             self.assertLess(order.index(edge.source), order.index(edge.destination))
 
     def test_every_edge_of_a_loop_is_found(self) -> None:

@@ -943,6 +943,25 @@ export interface components {
             type: "add-duck-targets";
         };
         /**
+         * AddFollower
+         * @description Let a strip's level move a parameter towards a value, and further ones later.
+         */
+        AddFollower: {
+            /** Name */
+            name?: string | null;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** To */
+            to: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-follower";
+        };
+        /**
          * AddGhost
          * @description A new strip that is never heard: it clicks for keys, hits and followers.
          */
@@ -1888,7 +1907,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2185,6 +2204,91 @@ export interface components {
              * @enum {string}
              */
             type: "folder-from-strips";
+        };
+        /**
+         * Follower
+         * @description The level of a strip as it moves parameters: not at all at the floor, all the way at the ceiling.
+         *
+         *     ``bend`` shapes what lies between; attack and release are time constants of the way up and down.
+         */
+        Follower: {
+            /**
+             * Attack
+             * @default 5
+             */
+            attack_ms: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+            /**
+             * Ceiling
+             * @default -10
+             */
+            ceiling_db: number;
+            /**
+             * Detector
+             * @default peak
+             * @enum {string}
+             */
+            detector: "peak" | "rms";
+            /** @default {} */
+            filter: components["schemas"]["DetectorFilter-Output"];
+            /**
+             * Floor
+             * @default -40
+             */
+            floor_db: number;
+            /** From */
+            from: string;
+            /**
+             * Key gain
+             * @default 0
+             */
+            gain_db: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Release
+             * @default 200
+             */
+            release_ms: number;
+            /**
+             * Tap
+             * @default post-fader
+             * @enum {string}
+             */
+            tap: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * Targets
+             * @default []
+             */
+            targets: components["schemas"]["FollowerTarget"][];
+        };
+        /**
+         * FollowerTarget
+         * @description A parameter that a follower moves towards ``to``.
+         */
+        FollowerTarget: {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Target */
+            target: string;
+            /** To */
+            to: number | null;
         };
         /** Gain */
         "Gain-Input": {
@@ -2884,7 +2988,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -3562,7 +3666,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "compressor" | "gate" | "duck";
+            kind: "compressor" | "gate" | "duck" | "follower";
             /** On */
             on: boolean;
             /** Owner */
@@ -3633,6 +3737,21 @@ export interface components {
              * @enum {string}
              */
             type: "remove-folder";
+        };
+        /**
+         * RemoveFollower
+         * @description Delete a follower, or let it leave one parameter alone.
+         */
+        RemoveFollower: {
+            /** Follower */
+            follower: string;
+            /** Target */
+            target?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-follower";
         };
         /**
          * RemoveGroup
@@ -4272,9 +4391,7 @@ export interface components {
              * Followers
              * @default []
              */
-            followers: {
-                [key: string]: unknown;
-            }[];
+            followers: components["schemas"]["Follower"][];
             /**
              * Format
              * @default gemischt-session
@@ -4468,6 +4585,100 @@ export interface components {
              * @enum {string}
              */
             type: "set-folder";
+        };
+        /**
+         * SetFollower
+         * @description Set what a follower hears and how; what is left out stays.
+         */
+        SetFollower: {
+            /**
+             * Attack
+             * @default 5
+             */
+            attack_ms?: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend?: number;
+            /**
+             * Ceiling
+             * @default -10
+             */
+            ceiling_db?: number;
+            /**
+             * Detector
+             * @default peak
+             * @enum {string}
+             */
+            detector?: "peak" | "rms";
+            /** @default {} */
+            filter?: components["schemas"]["DetectorFilter-Input"];
+            /**
+             * Floor
+             * @default -40
+             */
+            floor_db?: number;
+            /** Follower */
+            follower: string;
+            /**
+             * Key gain
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * Name
+             * @default Follower
+             */
+            name?: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Release
+             * @default 200
+             */
+            release_ms?: number;
+            /**
+             * Source
+             * @default none
+             */
+            source?: string;
+            /**
+             * Tap
+             * @default post-fader
+             * @enum {string}
+             */
+            tap?: "pre-chain" | "pre-fader" | "post-fader";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-follower";
+        };
+        /**
+         * SetFollowerTarget
+         * @description Add a parameter that a follower moves, or say where to.
+         */
+        SetFollowerTarget: {
+            /** Follower */
+            follower: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Target */
+            target: string;
+            /** To */
+            to: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-follower-target";
         };
         /**
          * SetGhost
@@ -5197,7 +5408,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
             /** Title */
             title: string;
             /**

@@ -59,6 +59,7 @@ export type LaneSettings = Schemas["LaneSettings"];
 export type Wish = Action;
 export type Duck = Session["ducks"][number];
 export type DuckTarget = Duck["targets"][number];
+export type Follower = Session["followers"][number];
 export type CurveNode = Duck["curve"][number];
 export type Relation = Schemas["RelationListing"];
 export type RelationWord = Schemas["WordListing"];

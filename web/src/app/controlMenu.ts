@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 
 import { useControllerState } from "./controller";
+import { followStrip } from "./following";
 import { drawOverTime } from "./moves";
 import type { useActing } from "./SessionContext";
 import { askWhich, useView } from "./store";
@@ -26,10 +27,12 @@ async function choose(acting: Acting, address: string, name: string): Promise<vo
   const chosen = await askWhich(name, [
     { value: "draw", label: moves ? "Show how it moves over the song" : "Draw over the song (V)" },
     ...(moves ? [{ value: "rest", label: "Let it rest" }] : []),
+    { value: "follow", label: "Let the level of a strip move it…" },
     { value: "learn", label: "Lead it with a controller: choose this, then move a fader or strike a pad" },
   ]);
   if (chosen === "draw") await drawOverTime(acting, address);
   else if (chosen === "rest") await acting.edit({ type: "remove-moves", targets: [address] });
+  else if (chosen === "follow") await followStrip(acting, address);
   else if (chosen === "learn") {
     useControllerState.setState({ learning: true, touched: address });
     useView.setState({ movesOpen: true });

@@ -8,6 +8,7 @@ export function parameterAt(document: Session, address: string): Parameter | nul
   const [kind, owner, ...rest] = address.split("/");
   const name = rest.at(-1) ?? "";
   if (kind === "control_groups") return TABLES.control_group?.[name] ?? null;
+  if (kind === "followers") return TABLES.follower?.[name] ?? null;
   if (kind === "ducks") return (rest[0] === "targets" ? TABLES.duck_target : TABLES.duck)?.[name] ?? null;
   const strip = document.strips.find((item) => item.id === owner);
   if (!strip) return null;
@@ -43,7 +44,13 @@ function walk(chain: readonly Processor[]): Processor[] {
 export function valueIn(document: Session, address: string): unknown {
   const [kind, owner, ...rest] = address.split("/");
   const holders: readonly { id: string }[] =
-    kind === "strips" ? document.strips : kind === "ducks" ? document.ducks : document.control_groups;
+    kind === "strips"
+      ? document.strips
+      : kind === "ducks"
+        ? document.ducks
+        : kind === "followers"
+          ? document.followers
+          : document.control_groups;
   let part: unknown = holders.find((item) => item.id === owner);
   while (rest.length && part && typeof part === "object") part = inner(part as Fields, rest);
   return part ?? null;

@@ -10,6 +10,7 @@ export const palette = {
   wash: { paper: "#e9e4ea", night: "#28243f" },
   send: { paper: "#0b7373", night: "#57c2b8" },
   key: { paper: "#b83d24", night: "#ff8a6b" },
+  follow: { paper: "#74489b", night: "#c39bea" },
   under: { paper: "#74889a", night: "#6f8496" },
   underText: { paper: "#566a7b", night: "#8fa3b5" },
   at: { paper: "#2c8562", night: "#57b98f" },

@@ -14,7 +14,7 @@ from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.routing.graph import processing_order, walk_chain
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
-from gemischt.core.session.ducking import notes_of, split_at_fader
+from gemischt.core.session.ducking import followers_in, notes_of, sounding_steps, split_at_fader
 from gemischt.core.session.ducks import WrittenNotes
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.terms import Tap
@@ -75,10 +75,13 @@ def _strip_prints(
     clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
     source = _hash(base, traits_of(strip).plays_clips, strip.layout, clips, _clicks_print(session, strip), early)
     trimming = _moves_of(moves, strip, "trim_db", "polarity_inverted")
-    pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted, trimming)
+    following = [_processor_print(session, strip, step, found, source) for step in followers_in(strip.chain)]
+    following += [_moves_of(moves, strip, f"chain/{step.id}/") for step in followers_in(strip.chain)]
+    # What follows may lead anything of the strip.
+    pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted, trimming, following)
     chain: list[str] = []
     at = pre_chain
-    before_fader, behind_fader = split_at_fader(strip.chain)
+    before_fader, behind_fader = split_at_fader(sounding_steps(strip.chain))
     for processor in before_fader:
         led_inside = _moves_of(moves, strip, *(f"chain/{inner.id}/" for inner in walk_chain((processor,))))
         at = _hash(at, _processor_print(session, strip, processor, found, pre_chain), led_inside)
@@ -92,6 +95,7 @@ def _strip_prints(
     post_fader = SILENCE
     leading = _moves_of(moves, strip, "fader_db", "mute", "pan/", "width")
     leading += [_written(move) for move in moves if move.target.startswith("control_groups/")]
+    leading += following
     if leading:
         # What is silent at rest need not be where it moves.
         leading += [strip.fader_db, strip.mute, group_gains(session).get(strip.id, 1.0)]
@@ -131,6 +135,7 @@ def _feeds(session: Session, strip: Strip, found: Mapping[str, StripPrints]) -> 
             (late if other.late else early).append([prints.post_fader])
         for send in other.sends:
             leading = _moves_of(session.moves, other, f"sends/{send.id}/")
+            leading += [prints.pre_chain] if followers_in(other.chain) else []
             is_open = (send.on and send.level_db is not None) or bool(leading)
             if send.to == strip.id and is_open and prints.at(send.tap) != SILENCE:
                 early.append([prints.at(send.tap), send.level_db, leading])

@@ -22,7 +22,7 @@ from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSe
 from gemischt.core.session.actions.clips import ClipSettings
 from gemischt.core.session.actions.lanes import LaneSettings
 from gemischt.core.session.document import Parallel, Session, Strip
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import sounding_steps, with_steps_in_chains
 from gemischt.core.units import s_to_samples
 
 ALIKE = 0.85
@@ -139,10 +139,10 @@ def _pull_earlier(strip: Strip, by_ms: float) -> SetClips:
 
 def combing_lanes(situation: Situation) -> Iterator[Finding]:
     """Lanes that arrive late or upside down against the first lane of their block."""
-    for strip in with_ducks_in_chains(situation.session).strips:
+    for strip in with_steps_in_chains(situation.session).strips:
         if situation.of(strip).stage("source").silent:
             continue
-        for processor, fingerprint in zip(strip.chain, situation.prints_of(strip).chain, strict=True):
+        for processor, fingerprint in zip(sounding_steps(strip.chain), situation.prints_of(strip).chain, strict=True):
             for block in walk_chain((processor,)):
                 if block.type == "parallel" and block.on and len(block.lanes) > 1:
                     key = f"{fingerprint}-{block.id}-lanes"

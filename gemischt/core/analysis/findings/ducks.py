@@ -39,7 +39,7 @@ class _Heard:
 def unfit_ducks(situation: Situation) -> Iterator[Finding]:
     """Each relation that is at work, as it is heard over the whole song."""
     for relation in relations_of(situation.session):
-        if not relation.on or not relation.targets or relation.kind == "gate":
+        if not relation.on or not relation.targets or relation.kind in ("gate", "follower"):
             continue
         strip = situation.session.strip(relation.targets[0])
         if situation.of(strip).stage("source").silent:
@@ -56,7 +56,7 @@ def ducked_twice(situation: Situation) -> Iterator[Finding]:
     session = situation.session
     ways: dict[tuple[str, str], list[Relation]] = defaultdict(list)
     for relation in relations_of(session):
-        if relation.on and relation.trigger is not None and relation.kind != "gate":
+        if relation.on and relation.trigger is not None and relation.kind not in ("gate", "follower"):
             for target in relation.targets:
                 ways[target, relation.trigger].append(relation)
     for (target, trigger), relations in ways.items():

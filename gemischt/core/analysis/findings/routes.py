@@ -9,7 +9,7 @@ from gemischt.core.routing.paths import Way, is_dry, send_of, ways_to_mix
 from gemischt.core.session.actions import RemoveSends, SetOutput, SetSends, SetStrips, StripSettings
 from gemischt.core.session.actions.route import SendSettings
 from gemischt.core.session.document import Session, Strip
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.kinds import traits_of
 
 FAINT_DB = -24.0
@@ -87,7 +87,7 @@ def outliving_their_bus(situation: Situation) -> Iterator[Finding]:
 def playing_nowhere(situation: Situation) -> Iterator[Finding]:
     """Strips with sound that leads nowhere and keys nothing."""
     session = situation.session
-    strips = with_ducks_in_chains(session).strips
+    strips = with_steps_in_chains(session).strips
     keys = {processor.key.source for strip in strips for processor in keyed_processors(strip)}
     for strip in session.strips:
         if (
@@ -131,7 +131,7 @@ def silent_tracks(situation: Situation) -> Iterator[Finding]:
 def muted_but_triggering(situation: Situation) -> Iterator[Finding]:
     """Muted strips that still turn others down."""
     session = situation.session
-    for strip in with_ducks_in_chains(session).strips:
+    for strip in with_steps_in_chains(session).strips:
         for processor in keyed_processors(strip):
             source = next((other for other in session.strips if other.id == processor.key.source), None)
             if source is None or not source.mute or processor.key.tap == "post-fader" or not processor.on:

@@ -53,7 +53,13 @@ from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Session, Strip, StripTap
-from gemischt.core.session.ducking import is_after_fader, split_at_fader, with_ducks_in_chains
+from gemischt.core.session.ducking import (
+    followers_in,
+    is_after_fader,
+    sounding_steps,
+    split_at_fader,
+    with_steps_in_chains,
+)
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import finite_or_none
 
@@ -75,7 +81,7 @@ def measure_song(
         report: called often with the share that is done; what it raises stops the work.
         team: who measures strips; without one it is done one after the other.
     """
-    session = with_ducks_in_chains(with_solo_applied(session))
+    session = with_steps_in_chains(with_solo_applied(session))
     length = song_length_samples(session, media)
     prints = fingerprints(session, media_hashes, length)
     work = _Measuring(session, media, prints, store, length, report, team or OneAfterTheOther())
@@ -196,7 +202,7 @@ class _Measuring:
         return None if peak_dbfs + turn.peak_db > 0.0 else turn
 
     def _has_late_feeds(self, strip: Strip, prints: StripPrints) -> bool:
-        n_before = len(split_at_fader(strip.chain)[0])
+        n_before = len(split_at_fader(sounding_steps(strip.chain))[0])
         return prints.pre_fader != (prints.chain[n_before - 1] if n_before else prints.pre_chain)
 
     def _render_with_chain(self, strip: Strip) -> None:
@@ -303,7 +309,7 @@ class _Measuring:
             if watching.measures("trim"):
                 at_end = levels_to_json(watching.levels("trim"))
                 keep(prints.pre_chain, at_end)
-            for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
+            for processor, fingerprint in zip(sounding_steps(strip.chain), prints.chain, strict=True):
                 leaving = levels_to_json(watching.levels(processor_name(processor.id)))
                 at_end = at_end if is_after_fader(processor) else leaving
                 reductions = [
@@ -333,7 +339,7 @@ class _Measuring:
         trimmed = levels_from_json(figures(prints.pre_chain)) if self._is_trimmed(strip) else levels
         stages.append(Stage("trim", None, trimmed))
         reductions: list[Reduction] = []
-        for processor, fingerprint in zip(strip.chain, prints.chain, strict=True):
+        for processor, fingerprint in zip(sounding_steps(strip.chain), prints.chain, strict=True):
             found = figures(fingerprint)
             stages.extend(stage_from(inner) for inner in found["inside"])
             stages.append(Stage("processor", processor.id, levels_from_json(found)))
@@ -363,5 +369,7 @@ def plays_itself(strip: Strip) -> bool:
 
 def _moves_trim(session: Session, strip: Strip) -> bool:
     """Whether a strip's trim or polarity moves over the song."""
+    if followers_in(strip.chain):
+        return True
     led = {f"strips/{strip.id}/{field}" for field in ("trim_db", "polarity_inverted")}
     return any(move.on and move.target in led for move in session.moves)

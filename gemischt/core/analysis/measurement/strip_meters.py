@@ -25,7 +25,7 @@ from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
 from gemischt.core.processors.base import ReducesGain
 from gemischt.core.session.document import Lane, Strip
-from gemischt.core.session.ducking import DuckStep, split_at_fader
+from gemischt.core.session.ducking import DuckStep, sounding_steps, split_at_fader
 from gemischt.core.session.edits import Chain
 from gemischt.core.units import db_to_gain, gain_to_db
 
@@ -195,7 +195,7 @@ class StripMeters:
         elif strip.trim_db != 0.0:
             self._turn("trim", *entering)
         self.watchers[OperationId(strip.id, Role.INPUT)] = lambda _operation, n_samples: self._take(at_input, n_samples)
-        chain, behind_fader = split_at_fader(strip.chain)
+        chain, behind_fader = split_at_fader(sounding_steps(strip.chain))
         self._before_fader = self._watch_chain(chain, entering)
         self._watch_chain(behind_fader, entering)
         if late:

@@ -17,6 +17,7 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine import specs
 from gemischt.core.engine.clocks import ticks_of
 from gemischt.core.engine.duck_operations import DuckOperation
+from gemischt.core.engine.followings import Scale
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.specs import OperationId, Role
@@ -25,8 +26,9 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.actions.chain import SetProcessor
+from gemischt.core.session.addresses import read
 from gemischt.core.session.document import Compressor, Gate, Session
-from gemischt.core.session.ducking import DuckStep, with_ducks_in_chains
+from gemischt.core.session.ducking import DuckStep, with_steps_in_chains
 from gemischt.core.session.edits import find_processor
 
 BACK_DB = 0.5
@@ -69,7 +71,10 @@ class DuckFigures:
 
 @dataclass(frozen=True)
 class DuckReport:
-    """What was heard, in bins of equal length: peaks as amplitudes, gains in dB, times in seconds of the song."""
+    """What was heard, in bins of equal length: peaks as amplitudes, times in seconds of the song.
+
+    ``gain_db`` is the gain; of a follower, by how much the parameter it moves is another one, in ``unit``.
+    """
 
     relation: str
     target: str
@@ -79,6 +84,7 @@ class DuckReport:
     before: tuple[float, ...]
     after: tuple[float, ...]
     gain_db: tuple[float, ...]
+    unit: str
     hits_s: tuple[float, ...]
     threshold_db: float | None
     figures: DuckFigures
@@ -209,8 +215,10 @@ def report_duck(
     """
     if not relation.targets:
         raise InvalidAction("it has no target yet", where=relation.sentence, remedy="Add one.")
+    if relation.kind == "follower":
+        return _report_follower(session, media, relation, stretch_s, report)
     strip_id, step = step_of(session, relation, target)
-    resolved = with_ducks_in_chains(session)
+    resolved = with_steps_in_chains(session)
     stretch = stretch_of(session, media, stretch_s)
     rate = session.sample_rate_hz
     grain = max(1, rate // _GRAINS_PER_S)
@@ -250,12 +258,99 @@ def report_duck(
         before=_written(bins["before"], 4),
         after=_written(bins["after"], 4),
         gain_db=_written(bins["gain_db"], 2),
+        unit="dB",
         hits_s=tuple(round(stretch.start_samples / rate + float(hit) * grain / rate, 4) for hit in hits),
         threshold_db=threshold_db,
         figures=figures,
         verdict=_gate_verdict(figures) if isinstance(processor, Gate) else _verdict(figures),
         cure=cure,
         cure_text=cure_text,
+    )
+
+
+class _FollowerListener:
+    """A probe that listens at a follower's step."""
+
+    def __init__(self, operation: OperationId, grains: _Grains) -> None:
+        self._operation = operation
+        self._grains = grains
+
+    def watchers(self, plan: Plan) -> Mapping[OperationId, Watcher]:
+        """At the step."""
+        known = {spec.id: spec for spec in plan.blueprint.specs}
+        follow = known[self._operation]
+        assert isinstance(follow, specs.Follow)
+        detect = next(s for s in known.values() if isinstance(s, specs.Detect) and s.levels == follow.levels)
+        heard, share, grains = plan.buffers[detect.source], plan.signals[follow.share], self._grains
+
+        def see(_operation: Any, n_samples: int) -> None:
+            grains.trigger.append(grains.peaks(heard, n_samples))
+            grains.gain_db.append(-grains.lowest(-share.rows[0], n_samples))
+
+        return {self._operation: see}
+
+
+def _report_follower(
+    session: Session, media: Media, relation: Relation, stretch_s: StretchS | None, report: Report
+) -> DuckReport:
+    """How far a follower moves its first parameter."""
+    follower = next(item for item in session.followers if item.id == relation.owner)
+    first = follower.targets[0]
+    found = read(session, first.target)
+    scale = Scale.of(found.parameter, [found.value, first.to])
+    strip_id, step = step_of(session, relation)
+    resolved = with_steps_in_chains(session)
+    stretch, rate = stretch_of(session, media, stretch_s), session.sample_rate_hz
+    grain = max(1, rate // _GRAINS_PER_S)
+    renderer = Renderer(isolate(resolved, set(), {strip_id}), media, max_block=grain * _GRAINS_PER_BLOCK)
+    grains = _Grains(grain)
+    operation = OperationId(strip_id, Role.FOLLOW, (step,))
+    renderer.probe = _FollowerListener(operation, grains)
+    lag = renderer.plan.blueprint.lags_at[operation]
+    begun = False
+    for _ in run_stretch(renderer, stretch, lag_samples=lag, report=report):
+        if not begun:
+            del grains.trigger[:-1], grains.gain_db[:-1]
+            begun = True
+    n_grains = -(-stretch.n_samples // grain)
+    shares, trigger = _joined(grains.gain_db, n_grains), _joined(grains.trigger, n_grains)
+    rest, to = scale.number(found.value), scale.number(first.to)
+    low = float(found.parameter.minimum or 0.0)
+    values = [scale.value(rest + share * (to - rest)) for share in np.linspace(0.0, 1.0, 201).tolist()]
+    plain = np.array([low if value is None else float(value) for value in values])
+    moved = np.interp(shares, np.linspace(0.0, 1.0, 201), plain) - plain[0]
+    extreme = float(moved[int(np.argmax(np.abs(moved)))]) if len(moved) else 0.0
+    peak = float(trigger.max(initial=0.0))
+    figures = DuckFigures(
+        hits=0,
+        deepest_db=extreme,
+        typical_db=float(np.median(moved)) if len(moved) else 0.0,
+        down_ms=None,
+        back_ms=None,
+        shortest_gap_ms=None,
+        margin_ms=None,
+        never_back=0,
+        ducked_share=float(np.mean(shares > 0.1)) if len(shares) else 0.0,
+        fitting_release_ms=None,
+        trigger_peak_dbfs=20.0 * float(np.log10(max(peak, 1e-10))),
+    )
+    moves = shares.max(initial=0.0) > 0.01
+    return DuckReport(
+        relation=relation.id,
+        target=strip_id,
+        start_s=stretch.start_samples / rate,
+        end_s=stretch.end_samples / rate,
+        trigger=_written(_binned(trigger, np.maximum), 4),
+        before=(),
+        after=(),
+        gain_db=_written(_binned(moved, np.minimum if extreme < 0.0 else np.maximum), 3),
+        unit=found.parameter.unit,
+        hits_s=(),
+        threshold_db=follower.floor_db,
+        figures=figures,
+        verdict=f"Moves by up to {100.0 * float(shares.max(initial=0.0)):.0f} % of the way" if moves else "Never moves",
+        cure=None,
+        cure_text="",
     )
 
 

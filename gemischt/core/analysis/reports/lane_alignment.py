@@ -20,7 +20,7 @@ from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.document import Lane, Processor, Session, Strip
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.edits import Chain, find_block, find_strip, place_of, replace_strip
 
 LONGEST_DELAY_MS = 20.0
@@ -77,7 +77,7 @@ def report_block(
     report: Report = no_report,
 ) -> BlockReport:
     """Measure a block on what really runs through it."""
-    session = with_ducks_in_chains(session)
+    session = with_steps_in_chains(session)
     strip = find_strip(session, strip_id)
     block = find_block(strip, block_id)
     cut = replace_strip(session, strip.model_copy(update={"chain": _up_to(strip.chain, block_id)}))

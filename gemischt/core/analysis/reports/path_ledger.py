@@ -17,7 +17,7 @@ from gemischt.core.engine.tap_reader import (
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.paths import Step, Way, is_dry, later_by_ms, send_of, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.session.document import Session
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.terms import Tap
 from gemischt.core.units import SILENCE_DB
 
@@ -96,7 +96,7 @@ def path_ledger(
     Args:
         stretch_s: what to measure over; the whole song if None.
     """
-    session = with_ducks_in_chains(session)
+    session = with_steps_in_chains(session)
     stretch = stretch_of(session, media, stretch_s)
     ways = ways_to_mix(session, strip_id)
     dry = [way for way in ways if is_dry(session, way)]

@@ -11,13 +11,15 @@ from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
+from gemischt.core.session.addresses import name_of, read
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Keyed, Move, Session, Strip
 from gemischt.core.session.ducking import step_id
-from gemischt.core.session.ducks import Duck, DuckTarget, Hits, LengthMs, Repeat
+from gemischt.core.session.ducks import Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
 from gemischt.core.session.edits import find_processor
 
 WordRole = Literal["plain", "target", "trigger", "part", "amount", "recovery", "place", "when", "clock"]
+RelationKind = Literal["compressor", "gate", "duck", "follower"]
 _SEPARATOR = " · "
 
 
@@ -36,7 +38,7 @@ class Relation:
     """One thing that makes room for another.
 
     Attributes:
-        kind: by which mechanism: a keyed compressor, a keyed gate, or a drawn duck.
+        kind: by which mechanism: a keyed compressor, a keyed gate, a drawn duck, or a follower.
         targets: strips that are turned, in order; ``steps`` are the ids of what turns each in its chain.
         trigger: the strip that decides, None for a clock of the song.
         owner: the processor or the duck.
@@ -44,7 +46,7 @@ class Relation:
     """
 
     id: str
-    kind: Literal["compressor", "gate", "duck"]
+    kind: RelationKind
     on: bool
     targets: tuple[str, ...]
     steps: tuple[str, ...]
@@ -82,6 +84,8 @@ def _relations(session: Session) -> Iterator[Relation]:
                 yield _of_keyed(session, strip, processor)
     for duck in session.ducks:
         yield _of_duck(session, duck)
+    for follower in session.followers:
+        yield _of_follower(session, follower)
 
 
 def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
@@ -169,6 +173,52 @@ def _of_duck(session: Session, duck: Duck) -> Relation:
         switch=f"ducks/{duck.id}/on",
         words=tuple(words),
     )
+
+
+def _of_follower(session: Session, follower: Follower) -> Relation:
+    at = f"followers/{follower.id}"
+    words: list[Word] = []
+    targets: dict[str, None] = {}
+    for index, target in enumerate(follower.targets):
+        owner = _strip_of(session, target.target)
+        targets[owner] = None
+        parameter = read(session, target.target).parameter
+        words.append(Word(" and " if index else ""))
+        words.append(Word(name_of(session, target.target), "target", owner))
+        words.append(Word(" goes to "))
+        words.append(Word(parameter.show(target.to), "amount"))
+    words += [
+        Word(" with " if words else "Nothing follows "),
+        Word(session.strip(follower.source).name, "trigger", follower.source),
+        Word(f"{_SEPARATOR}from "),
+        _parameter(follower, "floor_db", "amount", at),
+        Word(" to "),
+        _parameter(follower, "ceiling_db", "amount", at),
+        Word(f"{_SEPARATOR}back in "),
+        _parameter(follower, "release_ms", "recovery", at),
+        *_when_words(session, (f"{at}/on",)),
+    ]
+    return Relation(
+        id=f"followers/{follower.id}",
+        kind="follower",
+        on=follower.on,
+        targets=tuple(targets),
+        steps=tuple(f"follower:{follower.id}" for _ in targets),
+        trigger=follower.source,
+        owner=follower.id,
+        switch=f"{at}/on",
+        words=tuple(word for word in words if word.text),
+    )
+
+
+def _strip_of(session: Session, address: str) -> str:
+    """The strip a parameter is on; the mix, of a control group."""
+    kind, owner, *rest = address.split("/")
+    if kind == "ducks":
+        return next(
+            item.strip for duck in session.ducks if duck.id == owner for item in duck.targets if item.id == rest[1]
+        )
+    return owner if kind == "strips" else session.mix.id
 
 
 def _depth_words(duck: Duck) -> Iterator[Word]:

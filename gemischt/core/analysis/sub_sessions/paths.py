@@ -10,7 +10,7 @@ from gemischt.core.routing.graph import edges_of, walk_chain
 from gemischt.core.routing.paths import Step
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import ControlGroup, Keyed, Move, Processor, Session, Strip
-from gemischt.core.session.ducking import with_ducks_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.moves import without_lost_moves
 
@@ -23,7 +23,7 @@ def isolate(session: Session, steps: Iterable[Step], sounding: Iterable[str]) ->
     Only the strips in ``sounding`` play their clips; the others pass on what comes in. What a solo
     closes is closed here, too.
     """
-    session = with_ducks_in_chains(with_solo_applied(session))
+    session = with_steps_in_chains(with_solo_applied(session))
     taken = {(step.strip, step.send): step for step in steps}
     starts = set(sounding)
     real = starts | {session.mix.id} | {end for step in taken.values() for end in (step.strip, step.to)}

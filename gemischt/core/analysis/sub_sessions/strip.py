@@ -10,7 +10,7 @@ from gemischt.core.engine.tap_reader import Media
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap
-from gemischt.core.session.ducking import split_at_fader, with_ducks_in_chains
+from gemischt.core.session.ducking import followers_in, split_at_fader, with_steps_in_chains
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.session.moves import without_lost_moves
@@ -54,7 +54,7 @@ def strip_in_song(
     session: Session, media: Media, strip: Strip, prints: Mapping[str, StripPrints], store: RenderStore
 ) -> tuple[Session, Media]:
     """A strip of a measured session alone, with all that it plays; the whole session if the store has lost some."""
-    session = with_ducks_in_chains(with_solo_applied(session))
+    session = with_steps_in_chains(with_solo_applied(session))
     strip = session.strip(strip.id)
     alone = strip_alone(session, strip, prints)
     played = {media_id: store.audio(prints[heard].at(point)) for media_id, (heard, point) in alone.taps.items()}
@@ -86,6 +86,7 @@ class _Ghosts:
         if fader_db is not None and _is_mono_bus(source):
             # The pan law does not turn a mono bus down; a track it would.
             fader_db -= self._centre_db
+        behind_fader = () if tap == "pre-chain" else split_at_fader(source.chain)[1]
         ghost = Strip.model_construct(
             id=source.id + (RAW if tap == "pre-chain" else ""),
             kind="track",
@@ -95,7 +96,7 @@ class _Ghosts:
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
             layout=source.layout if is_wide(source) else None,
-            chain=() if tap == "pre-chain" else self.keyed(source, split_at_fader(source.chain)[1]),
+            chain=self.keyed(source, (*followers_in(source.chain), *behind_fader)),
             output=None,
         )
         if traits_of(source).plays_clips and (tap == "pre-chain" or not source.chain):

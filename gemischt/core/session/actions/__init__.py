@@ -9,6 +9,7 @@ groups      control groups
 chain       processors, their parameters and keys
 lanes       parallel blocks
 ducks       drawn ducks and ghosts
+followers   followers
 moves       what is drawn over the song
 notes       what pads and keys play
 parameters  any parameter by its address
@@ -44,6 +45,7 @@ from gemischt.core.session.actions.ducks import (
     SetGhost,
 )
 from gemischt.core.session.actions.folders import FolderFromStrips, MoveInTree, RemoveFolder, SetFolder, SumFolder
+from gemischt.core.session.actions.followers import AddFollower, RemoveFollower, SetFollower, SetFollowerTarget
 from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
 from gemischt.core.session.actions.level import SetStrips, StripSettings
@@ -126,6 +128,10 @@ SingleAction = Annotated[
     | SetDuck
     | SetDuckTarget
     | SetGhost
+    | AddFollower
+    | RemoveFollower
+    | SetFollower
+    | SetFollowerTarget
     | SetMoves
     | DrawMoves
     | OnlyIn
@@ -200,10 +206,11 @@ def name_of_edit(action: Action, before: Session, after: Session) -> str:
         name = f"{name}, its curve shifted"
     left = {move.target for move in after.moves}
     lost = [name_of(before, move.target) for move in before.moves if move.target not in left]
-    if not isinstance(action, RemoveDuck):
-        kept = {duck.id for duck in after.ducks}
-        gone = [duck.name for duck in before.ducks if duck.id not in kept]
-        name = f"{name}, and the duck{'s' if len(gone) > 1 else ''} {', '.join(gone)}" if gone else name
+    if not isinstance(action, RemoveDuck | RemoveFollower):
+        for word, were, are in (("duck", before.ducks, after.ducks), ("follower", before.followers, after.followers)):
+            kept = {item.id for item in are}
+            gone = [item.name for item in were if item.id not in kept]
+            name = f"{name}, and the {word}{'s' if len(gone) > 1 else ''} {', '.join(gone)}" if gone else name
     if not lost:
         return name
     more = f" and {len(lost) - 2} more" if len(lost) > 2 else ""
@@ -214,6 +221,7 @@ __all__ = [
     "Action",
     "AddDuck",
     "AddDuckTargets",
+    "AddFollower",
     "AddGhost",
     "AddGroup",
     "AddLane",
@@ -241,6 +249,7 @@ __all__ = [
     "RemoveDuck",
     "RemoveDuckTargets",
     "RemoveFolder",
+    "RemoveFollower",
     "RemoveGroup",
     "RemoveLane",
     "RemoveMoves",
@@ -256,6 +265,8 @@ __all__ = [
     "SetDuck",
     "SetDuckTarget",
     "SetFolder",
+    "SetFollower",
+    "SetFollowerTarget",
     "SetGhost",
     "SetGroup",
     "SetLanes",

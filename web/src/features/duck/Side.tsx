@@ -8,6 +8,7 @@ import { askWhich } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber } from "../../lib/format";
 import { DuckSettings } from "./DuckSettings";
+import { FollowerSettings } from "./FollowerSettings";
 import { KeyedSettings } from "./KeyedSettings";
 import { OnlyWhen } from "./OnlyWhen";
 import type { DuckReport } from "./report";
@@ -42,9 +43,11 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       await edit({ type: "paste-processors", strips: [strip], processors: [processor], title: "Ducking" });
   };
   const remove = () =>
-    duck
-      ? edit({ type: "remove-duck", duck: duck.id })
-      : edit({ type: "remove-processor", strip: relation.targets[0] ?? "", processor: relation.owner });
+    relation.kind === "follower"
+      ? edit({ type: "remove-follower", follower: relation.owner })
+      : duck
+        ? edit({ type: "remove-duck", duck: duck.id })
+        : edit({ type: "remove-processor", strip: relation.targets[0] ?? "", processor: relation.owner });
   return (
     <chakra.aside
       aria-label="The chosen sentence"
@@ -56,7 +59,9 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       padding="8px 12px"
       fontSize="small"
     >
-      {duck ? (
+      {relation.kind === "follower" ? (
+        <FollowerSettings follower={relation.owner} />
+      ) : duck ? (
         <DuckSettings duck={duck} heardAt={heardAt} onHear={onHear} />
       ) : (
         <KeyedSettings strip={relation.targets[0] ?? ""} processor={relation.owner} />
@@ -64,15 +69,35 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       <OnlyWhen relation={relation} />
       {report && (
         <Block title="Measured" dim={!current}>
-          <Row name="deepest">{formatDb(report.figures.deepest_db)} dB</Row>
-          <Row name="typical depth">{formatDb(report.figures.typical_db)} dB</Row>
-          <Row name="down in">{ms(report.figures.down_ms)}</Row>
-          <Row name="back within 0.5 dB">{ms(report.figures.back_ms)}</Row>
-          <Row name="shortest gap between hits">{ms(report.figures.shortest_gap_ms)}</Row>
-          <Row name="share of time under −1 dB">{formatNumber(100 * report.figures.ducked_share, 0)} %</Row>
+          {relation.kind === "follower" ? (
+            <>
+              <Row name="moved by at most">
+                {formatNumber(report.figures.deepest_db, 2)} {report.unit}
+              </Row>
+              <Row name="typically by">
+                {formatNumber(report.figures.typical_db, 2)} {report.unit}
+              </Row>
+              <Row name="share of time">{formatNumber(100 * report.figures.ducked_share, 0)} %</Row>
+            </>
+          ) : (
+            <>
+              <Row name="deepest">{formatDb(report.figures.deepest_db)} dB</Row>
+              <Row name="typical depth">{formatDb(report.figures.typical_db)} dB</Row>
+              <Row name="down in">{ms(report.figures.down_ms)}</Row>
+              <Row name="back within 0.5 dB">{ms(report.figures.back_ms)}</Row>
+              <Row name="shortest gap between hits">{ms(report.figures.shortest_gap_ms)}</Row>
+              <Row name="share of time under −1 dB">
+                {formatNumber(100 * report.figures.ducked_share, 0)} %
+              </Row>
+            </>
+          )}
           <chakra.p
             fontWeight="700"
-            color={report.figures.never_back || report.figures.hits === 0 ? "hotText" : "atText"}
+            color={
+              report.figures.never_back || (report.figures.hits === 0 && relation.kind !== "follower")
+                ? "hotText"
+                : "atText"
+            }
             marginTop="4px"
           >
             {report.verdict}.
@@ -83,9 +108,11 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
         </Block>
       )}
       <chakra.div display="flex" gap="8px" flexWrap="wrap" marginTop="8px">
-        <PlainButton height="target" onClick={() => void putOn()}>
-          Put on another target…
-        </PlainButton>
+        {relation.kind !== "follower" && (
+          <PlainButton height="target" onClick={() => void putOn()}>
+            Put on another target…
+          </PlainButton>
+        )}
         <PlainButton height="target" onClick={() => void remove()}>
           Delete
         </PlainButton>

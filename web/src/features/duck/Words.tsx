@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 
-import type { Parameter, Relation, RelationWord, Strip } from "../../api/types";
+import type { Parameter, Relation, RelationWord, Strip, Wish } from "../../api/types";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip } from "../../app/store";
 import { Choice } from "../../controls/Choice";
@@ -85,10 +85,15 @@ function showFigure(parameter: Parameter, value: number | null): string {
 function Trigger({ relation, strip }: { relation: Relation; strip: string }) {
   const { strips, state } = useOpen();
   const { edit } = useActing();
+  const color = relation.kind === "follower" ? "follow" : "key";
   const options = [...strips.values()]
     .filter((other) => other.kind !== "mix" && !relation.targets.includes(other.id))
     .map((other) => ({ value: other.id, label: other.name }));
   const choose = (from: string) => {
+    if (relation.kind === "follower") {
+      void edit({ type: "set-follower", follower: relation.owner, source: from } as Wish);
+      return;
+    }
     const duck = state.document.ducks.find((item) => item.id === relation.owner);
     if (relation.kind === "duck" && duck?.clock.kind === "hits") {
       void edit({ type: "set-duck", duck: duck.id, clock: { ...duck.clock, from } });
@@ -104,8 +109,8 @@ function Trigger({ relation, strip }: { relation: Relation; strip: string }) {
       });
   };
   return (
-    <chakra.span fontWeight="700" borderBottom="2px dotted" borderColor="key">
-      <Choice label="Trigger" value={strip} color="key" options={options} onChange={choose} />
+    <chakra.span fontWeight="700" borderBottom="2px dotted" borderColor={color}>
+      <Choice label="Trigger" value={strip} color={color} options={options} onChange={choose} />
     </chakra.span>
   );
 }

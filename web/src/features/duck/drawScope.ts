@@ -1,5 +1,6 @@
 import type { Colors } from "../../canvas/colors";
 import { barLines, barsApart, stepped, type BeatGrid } from "../../lib/beatGrid";
+import { formatNumber } from "../../lib/format";
 import type { DuckReport } from "./report";
 
 const FONT = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
@@ -30,7 +31,8 @@ export function paintScope(
   const x = (atS: number) => LABEL_PX + ((atS - report.start_s) / (report.end_s - report.start_s)) * innerPx;
   const hasTrigger = report.trigger.length > 0;
   const roomPx = heightPx - TOP_PX - 8;
-  const rows = hasTrigger ? [0.24, 0.3, 0.46] : [0, 0.42, 0.58];
+  const hasWaves = report.before.length > 0;
+  const rows = !hasWaves ? [0.4, 0, 0.6] : hasTrigger ? [0.24, 0.3, 0.46] : [0, 0.42, 0.58];
   context.font = FONT;
   paintGrid(context, heightPx, colors, { report, grid, x, innerPx });
   let topPx = TOP_PX;
@@ -53,7 +55,7 @@ export function paintScope(
     topPx += rowPx;
   }
   const wavePx = (rows[1] ?? 0) * roomPx;
-  label(context, colors, picture.targetName, "before/after", topPx + wavePx / 2 - 8);
+  if (hasWaves) label(context, colors, picture.targetName, "before/after", topPx + wavePx / 2 - 8);
   const loudest = 1 / Math.max(1e-4, ...report.before, ...report.after);
   wave(context, report.before, topPx + wavePx / 2, (wavePx / 2 - 4) * loudest, innerPx, colors.under, 0.55);
   wave(context, report.after, topPx + wavePx / 2, (wavePx / 2 - 4) * loudest, innerPx, picture.color, 0.9);
@@ -74,18 +76,20 @@ function paintGain(
   { report }: ScopePicture,
   x: (atS: number) => number,
 ): void {
-  const lowest = Math.min(-1, ...report.gain_db);
+  const isGain = report.unit === "dB";
+  const lowest = Math.min(isGain ? -1 : 0, ...report.gain_db);
   const highest = Math.max(0, ...report.gain_db);
-  const span = Math.max(2, 1.15 * (highest - lowest));
+  const span = Math.max(isGain ? 2 : 1e-3, 1.15 * (highest - lowest));
   const y = (db: number) => topPx + 8 + ((highest - db) / span) * (rowPx - 16);
-  label(context, colors, "Gain", "dB", topPx + rowPx / 2 - 8);
-  const every = [0.5, 1, 2, 3, 6, 12, 24].find((step) => span / step <= 6) ?? 24;
+  label(context, colors, report.before.length ? "Gain" : "Moved by", report.unit, topPx + rowPx / 2 - 8);
+  const every =
+    [0.01, 0.05, 0.1, 0.2, 0.5, 1, 2, 3, 6, 12, 24, 100, 500, 2000].find((step) => span / step <= 6) ?? 5000;
   context.fillStyle = colors.quiet;
   context.textAlign = "right";
-  for (let db = 0; db > highest - span; db -= every) {
-    context.strokeStyle = db === 0 ? colors.edge : colors.rule;
+  for (let db = Math.floor(highest / every) * every; db > highest - span; db -= every) {
+    context.strokeStyle = Math.abs(db) < 1e-9 ? colors.edge : colors.rule;
     line(context, LABEL_PX, y(db), LABEL_PX + innerPx, y(db));
-    context.fillText(String(db).replace("-", "−"), LABEL_PX - 5, y(db) + 4);
+    context.fillText(formatNumber(db, every < 1 ? 2 : 0), LABEL_PX - 5, y(db) + 4);
   }
   context.textAlign = "left";
   context.strokeStyle = colors.edge;

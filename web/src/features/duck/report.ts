@@ -10,6 +10,8 @@ export type DuckReport = {
   before: number[];
   after: number[];
   gain_db: number[];
+  /** Of the gain, or of what a follower moves. */
+  unit: string;
   hits_s: number[];
   threshold_db: number | null;
   figures: {

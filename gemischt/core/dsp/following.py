@@ -1,0 +1,147 @@
+"""Followers: a level becomes a share of the way, and the share moves coefficients.
+
+A parameter's coefficients are known at many of its values. While something follows, they go straight across pieces of
+64 samples, on a grid that is fixed to the song: from where the share has led them at the grid point before to where it
+leads them at this one. So they are 64 samples late at most.
+"""
+
+from gemischt.core.audio import Audio, Counts
+from gemischt.core.dsp.curves import bent_share
+from gemischt.core.dsp.jit import AUDIO, BOOL, INT, VECTOR, inline_kernel, kernel
+from gemischt.core.dsp.pieces import BEGIN, END, LAST, PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.table import in_table
+
+FLOOR, CEILING, BENT, ATTACK, RELEASE, ON = range(6)
+"""Coefficients: levels in dB, by how much the share bends, attack and release as feedback, 1 if it is on."""
+N_COEFS = 6
+GRID_SAMPLES = 64
+TO, PULL_ON = range(2)
+_TINY = 1e-30
+
+
+@in_table
+@kernel(AUDIO, AUDIO, INT, PIECES, AUDIO, VECTOR)
+def follow_level(levels_db: Audio, share: Audio, n_samples: int, pieces: Counts, coefs: Audio, state: Audio) -> None:
+    """The share of each sample, 0 to 1, (1, >= n), of the first row of levels. State: (1,) the last one, on or off."""
+    last = state[0]
+    for k in range(n_pieces(pieces)):
+        first, end = piece_first(pieces, k), piece_last(pieces, k, n_samples)
+        gone = first - line_begin(pieces, k)
+        floor, floor_step = coefs[2 * k, FLOOR], step_of(pieces, coefs, k, FLOOR)
+        ceiling, ceiling_step = coefs[2 * k, CEILING], step_of(pieces, coefs, k, CEILING)
+        bend, bend_step = coefs[2 * k, BENT], step_of(pieces, coefs, k, BENT)
+        attack, attack_step = coefs[2 * k, ATTACK], step_of(pieces, coefs, k, ATTACK)
+        release, release_step = coefs[2 * k, RELEASE], step_of(pieces, coefs, k, RELEASE)
+        on, on_step = coefs[2 * k, ON], step_of(pieces, coefs, k, ON)
+        for i in range(end - first):
+            now = gone + i
+            low = floor + floor_step * now
+            span = max(1e-3, ceiling + ceiling_step * now - low)
+            wanted = min(1.0, max(0.0, (levels_db[0, first + i] - low) / span))
+            k_bend = bend + bend_step * now
+            if k_bend != 0.0:
+                wanted = bent_share(wanted, k_bend)
+            feedback = attack + attack_step * now if wanted > last else release + release_step * now
+            last = wanted + feedback * (last - wanted)
+            share[0, first + i] = (on + on_step * now) * last
+    state[0] = last if last > _TINY else 0.0
+
+
+@in_table
+@kernel(AUDIO, AUDIO, INT, VECTOR, BOOL)
+def add_pull(share: Audio, pulled: Audio, n_samples: int, pull: Audio, begins: bool) -> None:
+    """Add what one follower does to a parameter: its share times where to, and its share, (2, >= n).
+
+    Args:
+        pull: where to, in the parameter's own scale, and 1 if that is on.
+        begins: whether it is the first, so that what was there is forgotten.
+    """
+    for i in range(n_samples):
+        own = pull[PULL_ON] * share[0, i]
+        if begins:
+            pulled[0, i], pulled[1, i] = 0.0, 0.0
+        pulled[0, i] += own * pull[TO]
+        pulled[1, i] += own
+
+
+@inline_kernel
+def _on_line(pieces: Counts, coefs: Audio, j: int, at: int) -> float:
+    """A coefficient at a sample of the block, or near it."""
+    if pieces[0, 0] == 0:
+        return float(coefs[0, j])
+    k = 0
+    while k + 1 < pieces[0, 0] and pieces[1 + k, LAST] <= at:
+        k += 1
+    begin, end = pieces[1 + k, BEGIN], pieces[1 + k, END]
+    share = min(1.0, max(0.0, (at - begin) / (end - begin)))
+    return float(coefs[2 * k, j] + share * (coefs[2 * k + 1, j] - coefs[2 * k, j]))
+
+
+@inline_kernel
+def _in_table(table: Audio, j: int, place: float) -> float:
+    """A coefficient between two rows of a table."""
+    k = min(int(place), table.shape[0] - 2)
+    return float(table[k, j] + (place - k) * (table[k + 1, j] - table[k, j]))
+
+
+@in_table
+@kernel(INT, INT, PIECES, AUDIO, PIECES, AUDIO, AUDIO, AUDIO, VECTOR, INT, BOOL, BOOL, PIECES, AUDIO, AUDIO)
+def lead_coefs(
+    n_samples: int,
+    position_samples: int,
+    base_pieces: Counts,
+    base_coefs: Audio,
+    value_pieces: Counts,
+    value_coefs: Audio,
+    pulled: Audio,
+    table: Audio,
+    ends: Audio,
+    first_stepped: int,
+    begins: bool,
+    rests: bool,
+    pieces: Counts,
+    coefs: Audio,
+    deltas: Audio,
+) -> None:
+    """Lay out coefficients: those of the document and its moves, and what followers of one parameter add.
+
+    Args:
+        base_pieces, base_coefs: without followers.
+        value_pieces, value_coefs: the parameter without followers, in its own scale.
+        pulled: see add_pull.
+        table: (n, n_coefs) coefficients at n values from ends[0] to ends[1].
+        begins: whether it is the first parameter that is followed; others add to what it has laid out.
+        rests: whether coefficients that do not move may be laid out as such.
+        pieces, coefs: are written.
+        deltas: (2, n_coefs) state: what was added at the last grid points.
+    """
+    low, high = ends[0], ends[1]
+    scale = (table.shape[0] - 1) / (high - low) if high > low else 0.0
+    cell = -(position_samples % GRID_SAMPLES)
+    still = rests and base_pieces[0, 0] == 0
+    count, at = 0, 0
+    while at < n_samples:
+        if cell >= 0:
+            value = _on_line(value_pieces, value_coefs, 0, at)
+            led = min(high, max(low, value + pulled[0, at] - pulled[1, at] * value))
+            from_place, to_place = (min(high, max(low, value)) - low) * scale, (led - low) * scale
+            for j in range(first_stepped):
+                deltas[0, j] = deltas[1, j]
+                deltas[1, j] = _in_table(table, j, to_place) - _in_table(table, j, from_place)
+        last = min(n_samples, cell + GRID_SAMPLES)
+        for j in range(coefs.shape[1]):
+            if begins:
+                coefs[2 * count, j] = _on_line(base_pieces, base_coefs, j, cell)
+                coefs[2 * count + 1, j] = _on_line(base_pieces, base_coefs, j, cell + GRID_SAMPLES)
+                if j >= first_stepped:
+                    coefs[2 * count, j] = _on_line(base_pieces, base_coefs, j, at)
+                    coefs[2 * count + 1, j] = coefs[2 * count, j]
+            coefs[2 * count, j] += deltas[0, j]
+            coefs[2 * count + 1, j] += deltas[1, j]
+            still = still and deltas[0, j] == deltas[1, j] and coefs[2 * count, j] == coefs[0, j]
+        pieces[1 + count, BEGIN], pieces[1 + count, END] = cell, cell + GRID_SAMPLES
+        pieces[1 + count, LAST] = last
+        count += 1
+        at = last
+        cell += GRID_SAMPLES
+    pieces[0, 0] = 0 if still else count
