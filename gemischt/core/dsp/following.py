@@ -85,10 +85,11 @@ def _in_table(table: Audio, j: int, place: float) -> float:
 
 
 @in_table
-@kernel(INT, INT, PIECES, AUDIO, PIECES, AUDIO, AUDIO, AUDIO, VECTOR, INT, BOOL, BOOL, PIECES, AUDIO, AUDIO)
+@kernel(INT, INT, INT, PIECES, AUDIO, PIECES, AUDIO, AUDIO, AUDIO, VECTOR, INT, BOOL, BOOL, PIECES, AUDIO, AUDIO)
 def lead_coefs(
     n_samples: int,
     position_samples: int,
+    lag_samples: int,
     base_pieces: Counts,
     base_coefs: Audio,
     value_pieces: Counts,
@@ -106,6 +107,7 @@ def lead_coefs(
     """Lay out coefficients: those of the document and its moves, and what followers of one parameter add.
 
     Args:
+        lag_samples: how late what they are applied to is behind the song.
         base_pieces, base_coefs: without followers.
         value_pieces, value_coefs: the parameter without followers, in its own scale.
         pulled: see add_pull.
@@ -117,7 +119,7 @@ def lead_coefs(
     """
     low, high = ends[0], ends[1]
     scale = (table.shape[0] - 1) / (high - low) if high > low else 0.0
-    cell = -(position_samples % GRID_SAMPLES)
+    cell = -((position_samples - lag_samples) % GRID_SAMPLES)
     still = rests and base_pieces[0, 0] == 0
     count, at = 0, 0
     while at < n_samples:

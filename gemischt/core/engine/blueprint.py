@@ -13,6 +13,7 @@ from gemischt.core.engine.buffer_names import (
     SOURCE,
     lane_buffer,
     pre_chain_buffer,
+    signal_name,
     strip_buffer,
 )
 from gemischt.core.engine.clip_placing import place_clips, song_length_samples
@@ -129,10 +130,17 @@ class _Drawing:
                 self.sheet.buffer(strip_buffer(strip.id, point), source_layout(strip, ()), lag=0)
             return
         source = strip_buffer(strip.id, "source")
+        for step in followers_in(strip.chain):
+            # They may lead all that comes, but those that hear the strip itself come behind its input.
+            if isinstance(step, FollowerStep) and step.key.source != strip.id:
+                self.listening.draw_follower(FollowingStep(strip.id, step, source))
         if traits_of(strip).plays_clips:
             self._draw_clips(strip, source)
         else:
             self._draw_sum(strip, source)
+        shares = [signal_name(strip.id, step.id, "share") for step in followers_in(strip.chain)]
+        latest = max((self.sheet.lags[share] for share in shares if share in self.sheet.lags), default=0)
+        self.sheet.wait(OperationId(strip.id, Role.FOLLOW_WAIT), source, latest - self.sheet.lags[source])
         work = self.work[strip.id] = self._draw_input(strip, source)
         chain, behind_fader = split_at_fader(strip.chain)
         self._draw_chain(strip, chain, work)
@@ -233,7 +241,8 @@ class _Drawing:
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
         if isinstance(processor, FollowerStep):
-            self.listening.draw_follower(FollowingStep(strip.id, processor, buffer))
+            if processor.key.source == strip.id:
+                self.listening.draw_follower(FollowingStep(strip.id, processor, buffer))
             return
         if isinstance(processor, DuckStep):
             ducking = Ducking(strip.id, processor, buffer, self.session.sample_rate_hz)

@@ -216,6 +216,7 @@ class Followed:
                 self.state.append((deltas,))
                 call = Call(
                     following.lead_coefs,
+                    lag_samples,
                     base.pieces,
                     base.coefs,
                     value.pieces,

@@ -50,10 +50,19 @@ class Listening:
         sheet.add(ducking.apply(known))
 
     def draw_follower(self, following: FollowingStep) -> None:
-        """A follower's step."""
-        follow = following.follow(self._draw_levels(following, self._draw_key(following)))
-        self.sheet.signals[follow.share] = 1
-        self.sheet.add(follow)
+        """A follower. Its strip waits until it has been heard; what works later still lets its share wait."""
+        sheet, key = self.sheet, following.processor.key
+        assert key.source is not None
+        source = self.tap(key.source, key.tap)
+        heard_so = (source, key.gain_db, key.filter, sheet.lags[source])
+        heard = self._keys.get(heard_so)
+        if heard is None:
+            heard = self._draw_heard(following, source, sheet.lags[source])
+            self._keys[heard_so] = heard
+        follow = following.follow(self._draw_levels(following, heard, pairs=False))
+        sheet.signals[follow.share] = 1
+        sheet.lags[follow.share] = sheet.lags[heard]
+        sheet.add(follow)
 
     def _draw_key(self, turning: Listener) -> str:
         """The buffer that holds what it hears, its own signal or a key; who is earlier waits for the other."""
@@ -66,20 +75,27 @@ class Listening:
         heard_so = (source, key.gain_db, key.filter, lag)
         if source != buffer and heard_so in self._keys:
             return self._keys[heard_so]
-        name = signal_name(turning.strip, turning.processor.id, "key")
-        heard = sheet.buffer(name, sheet.buffers[source], lag=lag)
-        sheet.add(specs.Clear(turning.id_of(Role.KEY_CLEAR), heard))
-        sheet.mix(Feed(turning.id_of(Role.KEY), source, db_to_gain(key.gain_db)), heard, lag)
-        if key.filter != DetectorFilter():
-            sheet.process(turning.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_eq(key.filter)),), on=True)
+        heard = self._draw_heard(turning, source, lag)
         if source != buffer:
             self._keys[heard_so] = heard
         return heard
 
-    def _draw_levels(self, turning: Listener, heard: str) -> str:
-        """The signal that holds the levels of what it hears."""
+    def _draw_heard(self, listener: Listener, source: str, lag: int) -> str:
+        """A buffer of what is heard of a source: at its gain, filtered, so late."""
+        sheet, key = self.sheet, listener.processor.key
+        name = signal_name(listener.strip, listener.processor.id, "key")
+        heard = sheet.buffer(name, sheet.buffers[source], lag=lag)
+        sheet.add(specs.Clear(listener.id_of(Role.KEY_CLEAR), heard))
+        sheet.mix(Feed(listener.id_of(Role.KEY), source, db_to_gain(key.gain_db)), heard, lag)
+        if key.filter != DetectorFilter():
+            sheet.process(listener.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_eq(key.filter)),), on=True)
+        return heard
+
+    def _draw_levels(self, turning: Listener, heard: str, *, pairs: bool | None = None) -> str:
+        """The signal that holds the levels of what it hears; in pairs with what is turned, if they are alike."""
         sheet = self.sheet
-        pairs = sheet.buffers[heard] == sheet.buffers[turning.buffer]
+        if pairs is None:
+            pairs = sheet.buffers[heard] == sheet.buffers[turning.buffer]
         listening = (heard, pairs, turning.detection)
         is_shared = heard in self._keys.values()
         if is_shared and listening in self._levels:

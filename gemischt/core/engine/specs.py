@@ -35,6 +35,7 @@ class Role(Enum):
     DUCK = "duck"
     OPEN = "open"
     FOLLOW = "follow"
+    FOLLOW_WAIT = "follow wait"
     GHOST_CLICKS = "ghost clicks"
     BEHIND_FADER = "behind fader"
     SHAPE = "shape"

@@ -247,6 +247,8 @@ def _follower_faults(session: Session, strips: Mapping[str, Strip]) -> Iterator[
                 yield Fault(where, f"{parameter.label.lower()} cannot be moved by a follower")
             elif reason := parameter.refusal(target.to):
                 yield Fault(f"{where}/to", reason)
+            elif target.target == f"strips/{follower.source}/trim_db":
+                yield Fault(where, "a follower cannot move the trim of what it hears; let it move the fader")
 
 
 def _track_faults(path: str, written: WrittenNotes, session: Session) -> Iterator[Fault]:

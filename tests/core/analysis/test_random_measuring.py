@@ -145,8 +145,8 @@ class RandomMeasuringTest(unittest.TestCase):
         audible = 0
         for number, session in enumerate(self.sessions(60)):
             bare = tuple(strip.model_copy(update={"chain": (), "solo": False}) for strip in session.strips)
-            # Ducks are checked on samples of their own.
-            session = session.model_copy(update={"strips": bare, "ducks": ()})
+            # Ducks and followers are checked on samples of their own.
+            session = session.model_copy(update={"strips": bare, "ducks": (), "followers": ()})
             plain = plain_mix(session, signals, n_samples)
             measured = measure_song(session, self.bench.media, HASHES, MemoryRenders())
             rendered = Renderer(session, self.bench.media).render(n_samples)

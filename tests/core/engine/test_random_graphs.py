@@ -106,6 +106,36 @@ def random_ducks(rng: np.random.Generator, strips: list[dict[str, Any]]) -> list
     return ducks
 
 
+def random_followers(rng: np.random.Generator, strips: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """A few followers of earlier strips that move levels, places and what else later strips have."""
+    followers = []
+    for number in range(rng.integers(0, 3)):
+        first = int(rng.integers(len(strips)))
+        targets = []
+        for strip in strips[first + 1 :]:
+            fields = ["fader_db", "trim_db"] + (["pan/position", "width"] if "layout" not in strip else [])
+            fields += [f"sends/{send['id']}/level_db" for send in strip["sends"]]
+            fields += [f"chain/{item['id']}/threshold_db" for item in strip["chain"] if item["type"] == "compressor"]
+            field = str(rng.choice(fields))
+            to = float(rng.uniform(0.0, 1.0) if field in ("pan/position", "width") else rng.uniform(-30, 0))
+            if rng.random() < 0.5:
+                target = f"strips/{strip['id']}/{field}"
+                targets.append({"id": f"t{len(targets)}", "target": target, "to": to, "on": bool(rng.random() < 0.9)})
+        followers.append(
+            {
+                "id": f"f{number}",
+                "name": "Follower",
+                "from": strips[first]["id"],
+                "tap": str(rng.choice(TAPS)),
+                "detector": str(rng.choice(["peak", "rms"])),
+                "attack_ms": float(rng.choice([0.0, 5.0])),
+                "release_ms": float(rng.uniform(0, 100)),
+                "targets": targets,
+            }
+        )
+    return followers
+
+
 def random_document(rng: np.random.Generator, bench: Bench) -> dict[str, Any]:
     """Signals run from earlier strips to later ones, except for one edge in ten, which may close a loop."""
     n_strips = int(rng.integers(2, 9))
@@ -147,10 +177,10 @@ def random_document(rng: np.random.Generator, bench: Bench) -> dict[str, Any]:
         if rng.random() < 0.15:
             # More than two channels have no sides.
             strips[-1] |= {"layout": str(rng.choice(WIDE)), "input": "as-is", "pan": {}, "width": 1.0}
-    ducks = random_ducks(rng, strips)
+    ducks, followers = random_ducks(rng, strips), random_followers(rng, strips)
     strips.append(bench.mix | ({"layout": str(rng.choice(WIDE))} if rng.random() < 0.15 else {}))
     media = [{"id": "noise", "path": "audio/noise.wav"}]
-    return {"name": "Random", "strips": strips, "media": media, "ducks": ducks}
+    return {"name": "Random", "strips": strips, "media": media, "ducks": ducks, "followers": followers}
 
 
 class RandomGraphTest(unittest.TestCase):

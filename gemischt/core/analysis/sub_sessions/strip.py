@@ -10,7 +10,13 @@ from gemischt.core.engine.tap_reader import Media
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap
-from gemischt.core.session.ducking import followers_in, split_at_fader, with_steps_in_chains
+from gemischt.core.session.ducking import (
+    FollowerStep,
+    followers_in,
+    sounding_steps,
+    split_at_fader,
+    with_steps_in_chains,
+)
 from gemischt.core.session.edits import Chain
 from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.session.moves import without_lost_moves
@@ -87,6 +93,10 @@ class _Ghosts:
             # The pan law does not turn a mono bus down; a track it would.
             fader_db -= self._centre_db
         behind_fader = () if tap == "pre-chain" else split_at_fader(source.chain)[1]
+        plays_itself = traits_of(source).plays_clips and (tap == "pre-chain" or not sounding_steps(source.chain))
+        fields = ["control_groups/", "sends/", *(f"chain/{step.id}/" for step in behind_fader)]
+        fields += () if tap == "pre-chain" else ("fader_db", "pan/", "width")
+        fields += ("trim_db",) if plays_itself else ()
         ghost = Strip.model_construct(
             id=source.id + (RAW if tap == "pre-chain" else ""),
             kind="track",
@@ -96,10 +106,10 @@ class _Ghosts:
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
             layout=source.layout if is_wide(source) else None,
-            chain=self.keyed(source, (*followers_in(source.chain), *behind_fader)),
+            chain=self.keyed(source, (*_leading(source.chain, tuple(fields)), *behind_fader)),
             output=None,
         )
-        if traits_of(source).plays_clips and (tap == "pre-chain" or not source.chain):
+        if plays_itself:
             own = ("layout", "clips", "pattern", "click", "input", "trim_db", "polarity_inverted")
             return ghost.model_copy(update={name: getattr(source, name) for name in own})
         media_id = f"{tap} of {source.id}"
@@ -187,6 +197,18 @@ class _Ghosts:
 
     def _keep(self, ghost: Strip) -> None:
         self._made[ghost.id] = ghost
+
+
+def _leading(chain: Chain, fields: tuple[str, ...]) -> Chain:
+    """A chain's followers with no more than what moves some fields of their strip."""
+    found: list[Processor] = []
+    for step in followers_in(chain):
+        assert isinstance(step, FollowerStep)
+        pulls = tuple(pull for pull in step.params.pulls if pull.field.startswith(fields))
+        if pulls:
+            params = step.params.model_copy(update={"pulls": pulls})
+            found.append(step.model_copy(update={"params": params}))
+    return tuple(found)
 
 
 def _turned(move: Move, target: str, by_db: float) -> Move:
