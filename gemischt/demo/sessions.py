@@ -1,6 +1,6 @@
 """Two documents over the same tracks: *as recorded* and *mixed*."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from gemischt.core.session.document import Media, Session
@@ -142,6 +142,7 @@ def mixed(media: Mapping[str, Media]) -> Session:
         if folder is not None and folders[folder][0] == track_id:
             strips.append(buses[folder])
         strips.append(_track(track_id) | {"folder": folder} | settings[track_id])
+    strips.append(_TICK)
     strips += [_return("hall", "Hall", _HALL), _return("echo", "Echo", _ECHO) | {"sends": [_send("hall", -12.0)]}]
     for strip in strips:
         strip["chain"] = chains.get(strip["id"], strip.get("chain", []))
@@ -164,11 +165,20 @@ def mixed(media: Mapping[str, Media]) -> Session:
             _move("strips/lead-voice/fader_db", _ride()),
             _move("strips/harmony-voice-1/sends/to-hall/level_db", _in_refrains(-12.0, -8.0)),
             _move("strips/drums/chain/lanes/lanes/squash/level_db", _in_refrains(-10.0, -8.0)),
+            _move("ducks/swell/on", _left_out("Slack water")),
         ],
+        ducks=[_SWELL],
+        followers=[_SHORTER],
     )
 
 
-def _move(target: str, points: list[tuple[float, float, float]]) -> dict[str, Any]:
+def _left_out(section: str) -> list[tuple[float, bool, float]]:
+    """A switch that is off in one section."""
+    first, last = next((first, last) for name, first, last in score.SECTIONS if name == section)
+    return [(0.0, True, 0.0), (first, False, 0.0), (last, True, 0.0)]
+
+
+def _move(target: str, points: Sequence[tuple[float, float | bool, float]]) -> dict[str, Any]:
     """Points as bar, value and bend."""
     return {
         "target": target,
@@ -211,9 +221,33 @@ _DRUM_LANES = {
             {"id": "bite", "type": "saturator", "params": {"drive_db": 12.0}}]},
     ],
 }  # fmt: skip
+_TICK = {
+    "id": "tick", "kind": "ghost", "name": "Tick", "color": "#6d6370",
+    "pattern": {"kind": "steps", "note": "1/8", "steps": [1.0, 0.0, 0.0, 1.0, 0.0, 0.0]},
+}  # fmt: skip
+_SWELL = {
+    "id": "swell", "name": "Swell", "length": "1/4.", "clock": {"kind": "hits", "from": "tick"},
+    "curve": [{"at": 0.0, "open": 0.0}, {"at": 0.1, "open": 0.06, "bend": -0.3}, {"at": 0.8, "open": 1.0},
+              {"at": 1.0, "open": 1.0}],
+    "targets": [
+        {"id": "sea", "strip": "sea-ambience", "depth_db": -9.0},
+        {"id": "strings", "strip": "strings", "depth_db": -2.5, "band": "above", "crossover_hz": 250.0},
+        {"id": "echo", "strip": "echo", "depth_db": -6.0},
+    ],
+}  # fmt: skip
+"""The sea breathes with the beat, and strings and echo with it: a ghost starts one curve for three depths."""
+_SHORTER = {
+    "id": "shorter", "name": "Shorter while loud", "from": "drums", "tap": "post-fader",
+    "floor_db": -34.0, "ceiling_db": -14.0, "attack_ms": 10.0, "release_ms": 400.0,
+    "targets": [{"id": "decay", "target": "strips/hall/chain/reverb/decay_s", "to": 1.2}],
+}  # fmt: skip
+"""The hall does not blur the drums where they play."""
 _HALL = [
     {"id": "reverb", "type": "reverb", "params": {"pre_delay_ms": 28.0, "decay_s": 2.1, "size": 0.7, "damping": 0.45,
                                                   "low_cut_hz": 180.0, "high_cut_hz": 9000.0}},
+    {"id": "room-for-voice", "type": "compressor",
+     "params": {"threshold_db": -34.0, "ratio": 3.0, "attack_ms": 10.0, "release_ms": 380.0, "range_db": 5.0},
+     "key": {"from": "lead-voice", "tap": "pre-fader"}},
 ]  # fmt: skip
 _ECHO = [
     {"id": "delay", "type": "delay", "params": {"note": "1/4", "feedback": 0.32, "ping_pong": True, "low_cut_hz": 250.0,

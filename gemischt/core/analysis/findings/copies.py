@@ -106,7 +106,9 @@ def _compare(situation: Situation, first: Strip, second: Strip) -> Sequence[Lane
         second.model_copy(update=bare),
         Strip(id="mix.alone", kind="mix", name="Mix"),
     )
-    alone: Session = session.model_copy(update={"strips": strips, "control_groups": (), "folders": (), "moves": ()})
+    alone: Session = session.model_copy(
+        update={"strips": strips, "control_groups": (), "folders": (), "moves": (), "ducks": (), "followers": ()}
+    )
     middle = situation.of(first).stage("source").true_peak_at_s
     start = max(0.0, middle - _LOUD_PART_S / 2)
     stretch = Stretch(s_to_samples(start, rate), s_to_samples(start + _LOUD_PART_S, rate))

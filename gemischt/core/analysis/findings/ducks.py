@@ -16,6 +16,8 @@ from gemischt.core.session.ducks import Hits, Repeat
 
 LATE_SHARE = 0.5
 """So many hits come too early before that is told; common practice, no source."""
+STEADY_SHARE = 0.25
+"""A trigger that is loud for longer is no drum; common practice, no source."""
 ALWAYS_SHARE = 0.9
 BESIDE_MS = 8.0
 """What is further from the beat than this is heard beside it; common practice, no source."""
@@ -34,6 +36,7 @@ class _Heard:
     ducked_share: float
     shortest_gap_ms: float | None
     fitting_release_ms: float | None
+    trigger_share: float
 
 
 def unfit_ducks(situation: Situation) -> Iterator[Finding]:
@@ -110,7 +113,8 @@ def _never_started(situation: Situation, relation: Relation, heard: _Heard) -> I
 
 
 def _never_back(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
-    if not heard.hits or heard.never_back < LATE_SHARE * heard.hits:
+    # What goes on sounding, as voices do, is to keep down.
+    if not heard.hits or heard.never_back < LATE_SHARE * heard.hits or heard.trigger_share > STEADY_SHARE:
         return
     release_ms = heard.fitting_release_ms
     cure = None
@@ -203,4 +207,5 @@ def _kept(report: DuckReport) -> _Heard:
         ducked_share=figures.ducked_share,
         shortest_gap_ms=figures.shortest_gap_ms,
         fitting_release_ms=figures.fitting_release_ms,
+        trigger_share=figures.trigger_share,
     )

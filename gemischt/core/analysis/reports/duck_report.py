@@ -53,6 +53,7 @@ class DuckFigures:
         margin_ms: how long before the next hit it is back, at the hit where that is least.
         never_back: hits that come before it is back.
         ducked_share: of the time, how long it is down by more than a decibel.
+        trigger_share: of the time, how long the trigger is above its threshold.
         fitting_release_ms: of a compressor that is not back in time, the release that would be.
     """
 
@@ -67,6 +68,7 @@ class DuckFigures:
     ducked_share: float
     fitting_release_ms: float | None
     trigger_peak_dbfs: float | None
+    trigger_share: float
 
 
 @dataclass(frozen=True)
@@ -246,7 +248,9 @@ def report_duck(
     }
     threshold_db = _threshold_of(processor)
     hits = _hits(processor, _joined(grains.levels_db, n_grains), threshold_db, stretch, rate, grain)
-    figures = _figures(trace["gain_db"], hits, trace["trigger"], processor)
+    levels_db = _joined(grains.levels_db, n_grains)
+    above = float(np.mean(levels_db >= threshold_db)) if threshold_db is not None and len(levels_db) else 0.0
+    figures = _figures(trace["gain_db"], hits, trace["trigger"], processor, above)
     cure, cure_text = _cure_of(strip_id, processor, figures)
     bins = {name: _binned(values, np.minimum if name == "gain_db" else np.maximum) for name, values in trace.items()}
     return DuckReport(
@@ -333,6 +337,7 @@ def _report_follower(
         ducked_share=float(np.mean(shares > 0.1)) if len(shares) else 0.0,
         fitting_release_ms=None,
         trigger_peak_dbfs=20.0 * float(np.log10(max(peak, 1e-10))),
+        trigger_share=0.0,
     )
     moves = shares.max(initial=0.0) > 0.01
     return DuckReport(
@@ -413,7 +418,7 @@ def _hits(
 
 
 def _figures(
-    gain_db: NDArray[np.float64], hits: NDArray[np.int64], trigger: NDArray[np.float64], processor: Any
+    gain_db: NDArray[np.float64], hits: NDArray[np.int64], trigger: NDArray[np.float64], processor: Any, above: float
 ) -> DuckFigures:
     depths, downs, held, backs, margins = [], [], [], [], []
     never = 0
@@ -453,6 +458,7 @@ def _figures(
             processor, min(depths, default=0.0), max(held, default=0.0), shortest, never
         ),
         trigger_peak_dbfs=20.0 * float(np.log10(max(peak, 1e-10))) if len(trigger) else None,
+        trigger_share=above,
     )
 
 
