@@ -28,6 +28,8 @@ def run() -> None:
     live_blocks()
     moving()
     many_points()
+    twenty_targets()
+    following()
     memory()
     start_up()
 
@@ -126,6 +128,49 @@ def many_points() -> None:
     few, many = (float(np.mean(times[count])) for count in made)
     p99 = 100.0 * float(np.percentile(times[10_000], 99)) / (512 / RATE_HZ)
     print(f"10000 points on one move: {100.0 * (many / few - 1.0):.0f} % more than ten (goal: 0 %), p99 {p99:.0f} %")
+
+
+def twenty_targets() -> None:
+    """What one duck with twenty targets costs beside twenty faders that are led by a gain processor, in turn."""
+    plain = graph(32, 6, 3)
+    gain = {"id": "g", "type": "gain", "params": {"level_db": -3.0}}
+    document = plain.model_dump(mode="json", by_alias=True)
+    for strip in document["strips"][:20]:
+        strip["chain"] = [*strip["chain"], gain]
+    targets = [{"id": f"x{k}", "strip": f"t{k}", "depth_db": -12.0} for k in range(20)]
+    curve = [{"at": 0.0, "open": 0.0, "bend": 0.4}, {"at": 0.7, "open": 1.0}]
+    duck = {"id": "d", "name": "D", "clock": {"kind": "repeat", "note": "1/8"}, "curve": curve, "targets": targets}
+    ducked = plain.model_dump(mode="json", by_alias=True) | {"ducks": [duck]}
+    made = {
+        "rest": Renderer(plain, noise_media(), max_block=512),
+        "gains": Renderer(parse_session(document), noise_media(), max_block=512),
+        "duck": Renderer(parse_session(ducked), noise_media(), max_block=512),
+    }
+    rest, gains, duck_s = (float(np.mean(taken)) for taken in in_turn(made).values())
+    more = [100.0 * (taken / rest - 1.0) for taken in (gains, duck_s)]
+    print(f"20 gains: {more[0]:.1f} % of the full graph; one duck with 20 targets: {more[1]:.1f} %")
+
+
+def following() -> None:
+    """What eight followers, each of one fader, cost over the full graph, in turn."""
+    plain = graph(32, 6, 3)
+    followers = [
+        {
+            "id": f"f{k}",
+            "name": "F",
+            "from": "t31",
+            "tap": "pre-fader",
+            "targets": [{"id": "t", "target": f"strips/t{k}/fader_db", "to": -12.0}],
+        }
+        for k in range(8)
+    ]
+    led = parse_session(plain.model_dump(mode="json", by_alias=True) | {"followers": followers})
+    made = {
+        "rest": Renderer(plain, noise_media(), max_block=512),
+        "led": Renderer(led, noise_media(), max_block=512),
+    }
+    rest, more = (float(np.mean(taken)) for taken in in_turn(made).values())
+    print(f"8 followers of a fader each: {100.0 * (more / rest - 1.0):.1f} % of the full graph")
 
 
 def in_turn(made: Mapping[Any, Renderer]) -> dict[Any, list[float]]:

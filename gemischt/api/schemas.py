@@ -213,6 +213,7 @@ class RelationListing(BaseModel):
     kind: RelationKind
     on: bool
     targets: tuple[str, ...]
+    steps: tuple[str, ...]
     trigger: str | None
     owner: str
     switch: str

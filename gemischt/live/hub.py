@@ -118,6 +118,8 @@ class Room:
                 listener.send(self._curves_message(self._stored.session))
             case messages.Listen(mode=mode, dim=dim):
                 self.player.listen(mode, dim=dim)
+            case messages.HearKey(strip=strip, step=step):
+                self.player.hear_key(None if strip is None or step is None else (strip, step))
             case messages.Compare(snapshot=snapshot, offset_db=offset_db):
                 self._compare(snapshot, offset_db)
             case messages.Audition(action=action, offset_db=offset_db):

@@ -56,6 +56,14 @@ class Listen(FrozenModel):
     dim: bool
 
 
+class HearKey(FrozenModel):
+    """Hear what a step of a strip's chain listens to instead of the mix; null goes back to the mix."""
+
+    type: Literal["hear-key"]
+    strip: str | None = None
+    step: str | None = None
+
+
 class Compare(FrozenModel):
     """Render a snapshot alongside, turned by ``offset_db``; null ends it. The page switches between both."""
 
@@ -93,7 +101,7 @@ class Revert(FrozenModel):
 
 
 AnyMessage: TypeAlias = (
-    Play | Stop | Seek | Loop | Played | Watch | Listen | Compare | Audition | Preview | Reach | Revert
+    Play | Stop | Seek | Loop | Played | Watch | Listen | HearKey | Compare | Audition | Preview | Reach | Revert
 )  # fmt: skip
 ClientMessage = Annotated[AnyMessage, Field(discriminator="type")]
 CLIENT_MESSAGE: TypeAdapter[AnyMessage] = TypeAdapter(ClientMessage)

@@ -115,3 +115,27 @@ class DuckTest(OwnFilesCase):
         expect(table.get_by_role("row")).to_have_count(1)
         page.keyboard.press("Control+z")
         expect(table.get_by_role("row")).to_have_count(2)
+
+    def test_a_duck_counts_only_in_its_section_and_a_level_moves_a_fader(self) -> None:
+        page = self.page
+        self.server.edit(self.session_id, {"type": "add-section", "name": "Fill", "start_s": 2.0, "end_s": 4.0})
+        row = self.make("Bass", "Drum", "A drawn curve on the beat")
+        side = page.get_by_role("complementary", name="The chosen sentence")
+        side.get_by_role("button", name="Only in Fill").click()
+        expect(row).to_contain_text("only in Fill")
+        expect(page.get_by_test_id("last-edit")).to_have_text("On the beat on: only in Fill")
+        samples = self.printed()
+        self.assertAlmostEqual(self.level_db(samples, 1.06), -6.0, delta=0.05)
+        self.assertLess(self.level_db(samples, 2.56), -12.0)
+
+        # The menu of a control lets the level of a strip move it.
+        page.get_by_role("spinbutton", name="Pad: fader level").click(button="right")
+        self.answer("Let the level of a strip move it", "Drum")
+        page.get_by_role("textbox", name="Name").fill("-20")
+        page.keyboard.press("Enter")
+        row = page.get_by_role("table", name="What makes room for what").get_by_role("row").last
+        expect(row).to_contain_text("Pad fader goes to −20.0 dB with")
+        row.click()
+        expect(side.get_by_role("region", name="Moves")).to_contain_text("Pad fader")
+        page.get_by_role("radio", name="song").click()
+        expect(side.get_by_role("region", name="Measured")).to_contain_text("of the way")

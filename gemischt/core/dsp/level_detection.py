@@ -5,20 +5,19 @@ As long as all channels count alike, all have the level in the first row: ``stre
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.decibels import amplitude_to_db
-from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, FLOAT, INT, VECTOR, inline_kernel, kernel
+from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, INT, VECTOR, inline_kernel, kernel
 from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
 from gemischt.core.dsp.table import in_table
 
-RMS, LINK = range(2)
-"""Coefficients: the share of RMS in the detector, and how far each channel follows the loudest one."""
-N_COEFS = 2
+RMS, LINK, FEEDBACK = range(3)
+"""Coefficients: the share of RMS in the detector, how far each channel follows the loudest one, and the feedback of the
+RMS detector, which sets its time."""
+N_COEFS = 3
 _TINY = 1e-30
 
 
 @inline_kernel
-def _amplitudes(
-    heard: Audio, row: Audio, gone: int, pieces: Counts, coefs: Audio, k: int, rms_feedback: float, power: float
-) -> float:
+def _amplitudes(heard: Audio, row: Audio, gone: int, pieces: Counts, coefs: Audio, k: int, power: float) -> float:
     """Of one channel over a piece: peak, RMS, or between the two; returns the RMS detector's state."""
     n = row.size
     share, share_step = coefs[2 * k, RMS], step_of(pieces, coefs, k, RMS)
@@ -26,9 +25,10 @@ def _amplitudes(
         for i in range(n):
             row[i] = abs(heard[i])
         return power
+    feedback, feedback_step = coefs[2 * k, FEEDBACK], step_of(pieces, coefs, k, FEEDBACK)
     for i in range(n):
-        sample = heard[i]
-        power = rms_feedback * power + (1.0 - rms_feedback) * sample * sample
+        sample, kept = heard[i], feedback + feedback_step * (gone + i)
+        power = kept * power + (1.0 - kept) * sample * sample
         part = share + share_step * (gone + i)
         row[i] = part * power**0.5 + (1.0 - part) * abs(sample)
     return power if power > _TINY else 0.0
@@ -66,7 +66,7 @@ def _link_partly(levels_db: Audio, first: int, last: int, begin: int, link: floa
 
 
 @in_table
-@kernel(AUDIO, AUDIO, COUNTS, INT, PIECES, AUDIO, BOOL, FLOAT, VECTOR)
+@kernel(AUDIO, AUDIO, COUNTS, INT, PIECES, AUDIO, BOOL, VECTOR)
 def detect_levels_db(
     heard: Audio,
     levels_db: Audio,
@@ -75,14 +75,12 @@ def detect_levels_db(
     pieces: Counts,
     coefs: Audio,
     pairs: bool,
-    rms_feedback: float,
     mean_square: Audio,
 ) -> None:
     """Level of each sample in dB, (n_channels, >= n); linked channels share the loudest one's level.
 
     Args:
         pairs: whether each channel is about one of what is turned down; if not, all are linked.
-        rms_feedback: coefficient of the RMS detector.
         mean_square: (n_channels,) the RMS detector's one-pole state.
     """
     n_channels = heard.shape[0]
@@ -93,7 +91,7 @@ def detect_levels_db(
         gone = first - line_begin(pieces, k)
         for channel in range(n_channels):
             signal, row = heard[channel, first:last], levels_db[channel, first:last]
-            mean_square[channel] = _amplitudes(signal, row, gone, pieces, coefs, k, rms_feedback, mean_square[channel])
+            mean_square[channel] = _amplitudes(signal, row, gone, pieces, coefs, k, mean_square[channel])
         link, step = coefs[2 * k, LINK], step_of(pieces, coefs, k, LINK)
         if alike or (link >= 1.0 and step == 0.0):
             _link_all(levels_db, first, last, streams[0])

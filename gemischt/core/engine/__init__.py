@@ -10,6 +10,7 @@ clocks        clocks in samples: when ducks start their curves and ghosts click
 duck_operations  ducks and ghosts at work
 courses       how moves lead a strip's operations over the song
 followings    how followers lead a strip's operations, and tables of what coefficients become
+hearing       what steps of a chain hear and where they work, found in a plan
 lines         lines along which controls are led: a course, worked out a stretch at a time as it is needed
 led_controls  controls that have arrived on their lines: laid out in one call
 probe         a closer look at one strip while it plays

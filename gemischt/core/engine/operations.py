@@ -26,9 +26,6 @@ from gemischt.core.units import time_constant_to_coefficient
 GLIDE_MS = 20.0
 """How long a changed setting takes to arrive: long enough not to click, too short to be heard as a slide."""
 
-RMS_TIME_CONSTANT_MS = 10.0
-"""Of detectors that listen to the RMS."""
-
 Buffers: TypeAlias = Mapping[str, Audio]
 Signals: TypeAlias = Mapping[str, ControlSignal]
 
@@ -182,17 +179,19 @@ class DetectOperation(Operation):
         self, spec: specs.Detect, buffers: Buffers, signals: Signals, sample_rate_hz: int, glide_samples: int
     ) -> None:
         heard, levels = buffers[spec.source], signals[spec.levels]
+        self._sample_rate_hz = sample_rate_hz
         control = Control(level_detection.N_COEFS, heard.shape[1], glide_samples)
-        rms_feedback = time_constant_to_coefficient(RMS_TIME_CONSTANT_MS, sample_rate_hz)
         mean_square = np.zeros(len(heard))
         moving = (control.pieces, control.coefs)
         self.controls = (control,)
         self.state = ((mean_square,),)
-        detecting = (heard, levels.rows, levels.streams, *moving, spec.pairs, rms_feedback, mean_square)
+        detecting = (heard, levels.rows, levels.streams, *moving, spec.pairs, mean_square)
         self.calls = (Call(level_detection.detect_levels_db, *detecting),)
 
     def _told(self, spec: specs.Detect) -> Sequence[Told]:
-        return (((0, row(spec.detection.rms_share, spec.detection.link)),),)
+        detection = spec.detection
+        feedback = time_constant_to_coefficient(detection.rms_ms, self._sample_rate_hz)
+        return (((0, row(detection.rms_share, detection.link, feedback)),),)
 
 
 class ShapeOperation(Operation, ReducesGain):

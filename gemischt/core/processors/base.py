@@ -91,10 +91,12 @@ class BlockProcessor(Worker):
 
 @dataclass(frozen=True)
 class Detection:
-    """How a signal is listened to: the share of RMS in its level, and how far its channels follow the loudest one."""
+    """How a signal is listened to: the share of RMS in its level, how far its channels follow the loudest one, and over
+    what time the RMS is taken."""
 
     rms_share: float
     link: float
+    rms_ms: float = 10.0
 
 
 @dataclass(frozen=True)

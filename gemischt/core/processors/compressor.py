@@ -71,7 +71,7 @@ class CompressorShaper(GainShaper):
 
     @staticmethod
     def detection_of(params: CompressorParams) -> Detection:
-        return Detection(float(params.detector == "rms"), params.stereo_link)
+        return Detection(float(params.detector == "rms"), params.stereo_link, params.rms_ms)
 
     @staticmethod
     def application_of(params: CompressorParams, *, on: bool) -> Application:

@@ -23,5 +23,6 @@ class CompressorParams(FrozenModel):
     makeup_db: float = parameter(0.0, -12.0, 36.0, label="Make-up", unit="dB")
     lookahead_ms: float = parameter(0.0, 0.0, 20.0, label="Lookahead", unit="ms", stays=True)
     detector: Detector = "peak"
+    rms_ms: float = parameter(10.0, 1.0, 500.0, label="RMS time", unit="ms", scale="logarithmic")
     stereo_link: float = parameter(1.0, 0.0, 1.0, label="Stereo link")
     mix: float = parameter(1.0, 0.0, 1.0, label="Mix")

@@ -53,7 +53,7 @@ class GateShaper(GainShaper):
 
     @staticmethod
     def detection_of(params: GateParams) -> Detection:
-        return Detection(float(params.detector == "rms"), params.stereo_link)
+        return Detection(float(params.detector == "rms"), params.stereo_link, params.rms_ms)
 
     @staticmethod
     def application_of(params: GateParams, *, on: bool) -> Application:

@@ -20,4 +20,5 @@ class GateParams(FrozenModel):
     release_ms: float = parameter(120.0, 0.0, 5000.0, label="Release", unit="ms", scale="logarithmic")
     lookahead_ms: float = same_as(CompressorParams, "lookahead_ms")
     detector: Detector = "peak"
+    rms_ms: float = same_as(CompressorParams, "rms_ms")
     stereo_link: float = same_as(CompressorParams, "stereo_link")

@@ -1340,6 +1340,7 @@ export interface components {
              *       "mix": 1,
              *       "ratio": 4,
              *       "release_ms": 120,
+             *       "rms_ms": 10,
              *       "stereo_link": 1,
              *       "threshold_db": -24
              *     }
@@ -1379,6 +1380,7 @@ export interface components {
              *       "mix": 1,
              *       "ratio": 4,
              *       "release_ms": 120,
+             *       "rms_ms": 10,
              *       "stereo_link": 1,
              *       "threshold_db": -24
              *     }
@@ -1446,6 +1448,11 @@ export interface components {
              */
             release_ms?: number;
             /**
+             * RMS time
+             * @default 10
+             */
+            rms_ms?: number;
+            /**
              * Stereo link
              * @default 1
              */
@@ -1511,6 +1518,11 @@ export interface components {
              * @default 120
              */
             release_ms: number;
+            /**
+             * RMS time
+             * @default 10
+             */
+            rms_ms: number;
             /**
              * Stereo link
              * @default 1
@@ -2417,6 +2429,7 @@ export interface components {
              *       "hysteresis_db": 4,
              *       "lookahead_ms": 0,
              *       "release_ms": 120,
+             *       "rms_ms": 10,
              *       "stereo_link": 1,
              *       "threshold_db": -40
              *     }
@@ -2453,6 +2466,7 @@ export interface components {
              *       "hysteresis_db": 4,
              *       "lookahead_ms": 0,
              *       "release_ms": 120,
+             *       "rms_ms": 10,
              *       "stereo_link": 1,
              *       "threshold_db": -40
              *     }
@@ -2508,6 +2522,11 @@ export interface components {
              */
             release_ms?: number;
             /**
+             * RMS time
+             * @default 10
+             */
+            rms_ms?: number;
+            /**
              * Stereo link
              * @default 1
              */
@@ -2561,6 +2580,11 @@ export interface components {
              * @default 120
              */
             release_ms: number;
+            /**
+             * RMS time
+             * @default 10
+             */
+            rms_ms: number;
             /**
              * Stereo link
              * @default 1
@@ -3673,6 +3697,8 @@ export interface components {
             owner: string;
             /** Sentence */
             sentence: string;
+            /** Steps */
+            steps: string[];
             /** Switch */
             switch: string;
             /** Targets */

@@ -98,6 +98,11 @@ export class Live {
   }
 
   /** How to hear the mix; nothing of it is printed. */
+  /** Hear what a step of a strip's chain listens to instead of the mix; null goes back. */
+  hearKey(step: { strip: string; step: string } | null): void {
+    this.send({ type: "hear-key", strip: step?.strip ?? null, step: step?.step ?? null });
+  }
+
   listen(mode: MonitorMode, dim: boolean): void {
     this.send({ type: "listen", mode, dim });
   }

@@ -9,6 +9,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber } from "../../lib/format";
 import { DuckSettings } from "./DuckSettings";
 import { FollowerSettings } from "./FollowerSettings";
+import { HearKey } from "./HearKey";
 import { KeyedSettings } from "./KeyedSettings";
 import { OnlyWhen } from "./OnlyWhen";
 import type { DuckReport } from "./report";
@@ -112,6 +113,9 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
           <PlainButton height="target" onClick={() => void putOn()}>
             Put on another target…
           </PlainButton>
+        )}
+        {relation.trigger && relation.kind !== "follower" && (
+          <HearKey key={relation.id} relation={relation} />
         )}
         <PlainButton height="target" onClick={() => void remove()}>
           Delete

@@ -40,6 +40,7 @@ export const SHOWN: Record<string, Shown[]> = {
     number("makeup_db", "make-up", 1),
     number("mix", "mix", 2),
     number("stereo_link", "link", 2),
+    number("rms_ms", "RMS time", 0),
     {
       kind: "choice",
       name: "detector",
@@ -60,6 +61,7 @@ export const SHOWN: Record<string, Shown[]> = {
     number("release_ms", "release", 0),
     number("lookahead_ms", "lookahead", 1),
     number("stereo_link", "link", 2),
+    number("rms_ms", "RMS time", 0),
     {
       kind: "choice",
       name: "detector",
