@@ -295,9 +295,7 @@ class Player:
             spectrum=probe.spectrum.levels_db().astype(np.float32)
             if probe and with_spectrum
             else np.zeros(0, np.float32),
-            sound=self._monitor.process(self._with_key(sound, n_samples), plan.blueprint.layout)
-            .astype(np.float32)
-            .ravel(),
+            sound=listened.astype(np.float32).ravel(),
             other=np.zeros(0, np.float32) if other is None else other.astype(np.float32).ravel(),
         )
 
@@ -364,10 +362,9 @@ class Player:
                 if found is not None:
                     key = plan.buffers[found[0]][:, :n_samples]
                     heard[:2] = key[: len(heard[:2])]
-        end = float(
-            np.clip(wanted, self._key_share - n_samples / GLIDE_SAMPLES, self._key_share + n_samples / GLIDE_SAMPLES)
-        )
-        shares = np.linspace(self._key_share, end, n_samples)
+        begin, most = self._key_share, n_samples / GLIDE_SAMPLES
+        end = float(np.clip(wanted, begin - most, begin + most))
+        shares = np.linspace(begin, end, n_samples)
         self._key_share = end
         mixed: Audio = sound + shares * (heard - sound)
         return mixed

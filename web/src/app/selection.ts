@@ -4,9 +4,13 @@ import { visibleRows } from "./tree";
 
 type Keys = { ctrlKey: boolean; metaKey: boolean; shiftKey: boolean };
 
-/** Strips in the order of the rows that are shown. */
+/** Strips in the order of the rows that are shown; a ghost has none in the Level station. */
 export function shownStrips(state: SessionState): string[] {
-  return visibleRows(state.tree, useView.getState().foldedFolders).flatMap((row) => row.strip ?? []);
+  const { station, foldedFolders } = useView.getState();
+  const ghosts = state.document.strips.filter((strip) => strip.kind === "ghost").map((strip) => strip.id);
+  return visibleRows(state.tree, foldedFolders)
+    .flatMap((row) => row.strip ?? [])
+    .filter((id) => station !== "Level" || !ghosts.includes(id));
 }
 
 /** A strip is pressed: alone, with Ctrl joining or leaving the selection, with Shift up to it from where that began. */

@@ -39,7 +39,11 @@ export function Level() {
   const face = useView((view) => view.levelFace);
   const selected = useView((view) => view.selected);
   const folded = useView((view) => view.foldedFolders);
-  const items = useShared(itemsOf(visibleRows(tree, folded), open.strips, document.folders));
+  // A ghost has no level: it is shown where it is made, and where it triggers.
+  const heard = itemsOf(visibleRows(tree, folded), open.strips, document.folders).filter(
+    (item) => item.strip?.kind !== "ghost",
+  );
+  const items = useShared(heard);
   return (
     <chakra.div height="100%" display="flex" flexDirection="column" css={{ containerType: "inline-size" }}>
       <chakra.div
