@@ -50,7 +50,8 @@ export function SentenceList({ relations, chosen, report, glances, current, onCh
             padding="0 12px"
             borderBottom="1px solid"
             borderColor="rule"
-            bg={isChosen ? "wash" : "transparent"}
+            bg={isChosen ? "card" : "transparent"}
+            boxShadow={isChosen ? "inset 3px 0 0 var(--chakra-colors-focus)" : "none"}
             opacity={relation.on ? 1 : 0.6}
             onClick={() => onChoose(relation.id)}
           >

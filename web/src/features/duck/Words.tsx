@@ -37,7 +37,7 @@ export function Words({ relation, onChoose }: { relation: Relation; onChoose: ()
       return <Figure key={index} word={word} address={word.address} />;
     return (
       <chakra.span key={index} color={word.role === "plain" ? "quiet" : "ink"}>
-        {word.text}
+        {word.text.replace(/-(?=\d)/g, "−")}
       </chakra.span>
     );
   });
