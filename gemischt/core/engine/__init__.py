@@ -7,7 +7,7 @@ sheet         the sheet a blueprint is drawn on: buffers with their lags, and op
 listening     detectors on the sheet: who turns something down hears a key, finds its levels, decides, is waited for
 operations    specs -> objects that work on buffers block by block
 clocks        clocks in samples: when ducks start their curves and ghosts click
-duck_operations  ducks and ghosts at work
+duck_operations  ducks, followers and ghosts at work
 courses       how moves lead a strip's operations over the song
 followings    how followers lead a strip's operations, and tables of what coefficients become
 hearing       what steps of a chain hear and where they work, found in a plan

@@ -1,4 +1,4 @@
-"""Ducks and ghosts at work: a clock's curve as a signal, audio that it turns, and clicks."""
+"""Ducks, followers and ghosts at work: a clock's curve as a signal, audio it turns, shares of the way, clicks."""
 
 from collections.abc import Mapping, Sequence
 

@@ -1,7 +1,10 @@
 """What a measured session or a stretch of it says about one question.
 
+duck_figures     figures of what a duck does: hits, depth, ways down and back
 duck_report      what a duck does on the real signal: trigger, target before and after, gain, and figures of it
+follower_report  by how much a follower moves the first of its parameters
 gain_ladder      the gain ladder: every strip's levels from its source to the mix
+grains           signals read in grains of about a millisecond, and drawn in bins
 lane_alignment   parallel lanes on the real material: what they add up to, and whether one combs against the first
 leaks            what still sounds of a strip or bus when its fader is down, and how to bring that down too
 path_ledger      the path ledger: what each way of a strip brings to the mix, and what all of them add up to

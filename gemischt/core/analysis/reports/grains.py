@@ -1,0 +1,55 @@
+"""Signals read in grains of about a millisecond, and drawn in bins."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gemischt.core.audio import Audio
+
+GRAINS_PER_BLOCK = 16
+MOST_BINS = 1200
+
+
+@dataclass
+class Grains:
+    """Peaks and lowest gains, grain by grain."""
+
+    grain: int
+    trigger: list[NDArray[np.float64]] = field(default_factory=list)
+    before: list[NDArray[np.float64]] = field(default_factory=list)
+    after: list[NDArray[np.float64]] = field(default_factory=list)
+    gain_db: list[NDArray[np.float64]] = field(default_factory=list)
+    levels_db: list[NDArray[np.float64]] = field(default_factory=list)
+
+    def forget_run_up(self) -> None:
+        """All but the last block has only been run up to."""
+        for parts in (self.trigger, self.before, self.after, self.gain_db, self.levels_db):
+            del parts[:-1]
+
+    def peaks(self, audio: Audio, n_samples: int) -> NDArray[np.float64]:
+        """Highest magnitude of any channel in each grain."""
+        magnitudes = np.abs(audio[:, :n_samples]).max(axis=0)
+        return np.asarray(np.maximum.reduceat(magnitudes, np.arange(0, n_samples, self.grain)))
+
+    def lowest(self, values: NDArray[np.float64], n_samples: int) -> NDArray[np.float64]:
+        """In each grain."""
+        return np.asarray(np.minimum.reduceat(values[:n_samples], np.arange(0, n_samples, self.grain)))
+
+
+def joined(parts: list[NDArray[np.float64]], n_grains: int) -> NDArray[np.float64]:
+    """Parts one after another, no more than so many grains."""
+    return np.concatenate(parts)[:n_grains] if parts else np.zeros(0)
+
+
+def binned(values: NDArray[np.float64], extreme: np.ufunc, most: int = MOST_BINS) -> NDArray[np.float64]:
+    """The extreme of each bin, no more bins than that."""
+    if len(values) <= most:
+        return values
+    edges = (np.arange(most) * len(values)) // most
+    return np.asarray(extreme.reduceat(values, edges))
+
+
+def written(values: NDArray[np.float64], places: int) -> tuple[float, ...]:
+    """Rounded."""
+    return tuple(round(float(value), places) for value in values)
