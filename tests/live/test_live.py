@@ -199,6 +199,35 @@ class PlaybackTest(LiveCase):
             self.assertGreater(float(frame["meters"].max()), -40.0)
 
 
+class KeyListeningTest(LiveCase):
+    def test_a_key_is_heard_filtered_instead_of_the_mix_and_the_mix_comes_back(self) -> None:
+        self.edit(
+            {"type": "add-processor", "strip": "noise", "processor": "compressor", "params": {"threshold_db": 0.0}}
+        )
+        key = {"filter": {"high_cut_hz": 300.0}}
+        self.edit({"type": "set-processor", "strip": "noise", "processor": "compressor", "key": key})
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="hear-key", strip="noise", step="compressor")
+            listening.send(type="play")
+            heard = listening.sound(24000, epoch=1)[0, 4800:]
+            listening.send(type="hear-key")
+            listening.send(type="seek", at_s=0.5)
+            mix = listening.sound(24000, epoch=2)
+        power = np.abs(np.fft.rfft(heard)) ** 2
+        highs = power[len(power) // 4 :].sum() / power.sum()
+        self.assertLess(highs, 0.01)
+        self.assertGreater(np.abs(heard).max(), 1e-3)
+        np.testing.assert_allclose(mix[:, 4800:], self.signal[:, 28800:48000], atol=1e-6)
+
+    def test_a_step_that_is_not_there_leaves_silence_and_breaks_nothing(self) -> None:
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="hear-key", strip="noise", step="gone")
+            listening.send(type="play")
+            self.assertEqual(np.abs(listening.sound(9600, epoch=1)[:, 4800:]).max(), 0.0)
+
+
 class EditsTest(LiveCase):
     def test_a_preview_is_heard_and_reverted(self) -> None:
         with self.connect() as socket:

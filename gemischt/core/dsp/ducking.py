@@ -181,25 +181,37 @@ ALL, BELOW, ABOVE = range(3)
 
 
 @inline_kernel
-def _find_gains(openness: Audio, gains: Audio, n_samples: int, pieces: Counts, coefs: Audio) -> float:
-    """Gain of each sample; the lowest."""
-    lowest = 1.0
+def _all_open(openness: Audio, n_samples: int) -> bool:
+    row, i = openness[0, :n_samples], 0
+    while i < n_samples and row[i] == 1.0:
+        i += 1
+    return i == n_samples
+
+
+@inline_kernel
+def _find_gains(openness: Audio, gains: Audio, n_samples: int, pieces: Counts, coefs: Audio) -> None:
+    """Gain of each sample. What rests is told apart, so that it vectorises."""
     for k in range(n_pieces(pieces)):
         first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
-        gone = first - line_begin(pieces, k)
-        depth, depth_step = coefs[2 * k, DEPTH], step_of(pieces, coefs, k, DEPTH)
-        silent, silent_step = coefs[2 * k, SILENT], step_of(pieces, coefs, k, SILENT)
-        on, on_step = coefs[2 * k, ON], step_of(pieces, coefs, k, ON)
+        gone, n = first - line_begin(pieces, k), last - first
+        depth, silent, on = coefs[2 * k, DEPTH], coefs[2 * k, SILENT], coefs[2 * k, ON]
         opens, turned = openness[0, first:last], gains[first:last]
-        for i in range(last - first):
-            now = gone + i
-            to_silence = silent + silent_step * now
-            gain = db_to_amplitude((depth + depth_step * now) * (1.0 - opens[i]))
-            gain += to_silence * (opens[i] - gain)
-            gain = 1.0 + (on + on_step * now) * (gain - 1.0)
-            turned[i] = gain
-            lowest = min(lowest, gain)
-    return lowest
+        if not rests(pieces, coefs, k):
+            depth_step, silent_step = step_of(pieces, coefs, k, DEPTH), step_of(pieces, coefs, k, SILENT)
+            on_step = step_of(pieces, coefs, k, ON)
+            for i in range(n):
+                now = gone + i
+                gain = db_to_amplitude((depth + depth_step * now) * (1.0 - opens[i]))
+                gain += (silent + silent_step * now) * (opens[i] - gain)
+                turned[i] = 1.0 + (on + on_step * now) * (gain - 1.0)
+        elif silent == 1.0:
+            for i in range(n):
+                turned[i] = 1.0 + on * (opens[i] - 1.0)
+        else:
+            for i in range(n):
+                gain = db_to_amplitude(depth * (1.0 - opens[i]))
+                gain += silent * (opens[i] - gain)
+                turned[i] = 1.0 + on * (gain - 1.0)
 
 
 @inline_kernel
@@ -223,13 +235,17 @@ def turn_by_openness(
         gains: (>= n,) is written.
         state: (n_channels, 4, 2) of the crossover's sections: low, low, high, high.
     """
-    lowest = _find_gains(openness, gains, n_samples, pieces, coefs)
+    opened = _all_open(openness, n_samples)
+    if opened:
+        gains[:n_samples] = 1.0
+    else:
+        _find_gains(openness, gains, n_samples, pieces, coefs)
     if band == ALL:
-        if lowest < 1.0 or not rests(pieces, coefs, 0) or coefs[0, DEPTH] > 0.0:
-            for channel in range(audio.shape[0]):
-                row = audio[channel, :n_samples]
-                for i in range(n_samples):
-                    row[i] *= gains[i]
+        turned = gains[:n_samples]
+        for channel in range(0 if opened else audio.shape[0]):
+            row = audio[channel, :n_samples]
+            for i in range(row.size):
+                row[i] *= turned[i]
         return
     for k in range(n_pieces(pieces)):
         first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
