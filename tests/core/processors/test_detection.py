@@ -11,7 +11,7 @@ from tests.support.signals import RATE_HZ
 
 class RmsTimeTest(unittest.TestCase):
     def test_the_level_of_a_step_rises_with_the_time_constant(self) -> None:
-        # A constant of -20 dBFS: its mean square reaches 1 - e^(-t / tau); all over the threshold of -60 dB is taken off.
+        # A constant of -20 dBFS: its mean square reaches 1 - e^(-t / tau); what is over -60 dB is taken off.
         for rms_ms in (10.0, 100.0, 400.0):
             bench = Bench(pan_law_db=0.0)
             settings = {"threshold_db": -60.0, "ratio": None, "knee_db": 0.0, "attack_ms": 0.0, "release_ms": 0.0}
