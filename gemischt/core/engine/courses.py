@@ -228,11 +228,11 @@ def _thinned(
     return kept[: thin_breakpoints(edges, jumps, points, are_corners, CLOSEST_SAMPLES, kept)]
 
 
-def strip_course(session: Session, strip: Strip, blueprint: specs.Blueprint, settings: Settings) -> Course:
+def strip_course(session: Session, strip: Strip, part: Part) -> Course:
     """A strip that is led by nothing yet."""
     nothing: dict[str, Any] = {"moves": (), "folders": (), "media": (), "sections": ()}
     alone = session.model_copy(update={"strips": (strip,), **nothing})
-    return Course(alone, (), Part.of(blueprint, settings), {})
+    return Course(alone, (), part, {})
 
 
 def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Course, ...]:
@@ -242,9 +242,8 @@ def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings)
         return ()
     part = Part.of(blueprint, settings)
     for strip_id, moves in moves_by_strip(session).items():
-        strip = session.strip(strip_id)
-        alone = session.model_copy(update={"strips": (strip,), "moves": (), "folders": (), "media": (), "sections": ()})
-        course = Course(alone, tuple(curve_of(session, move) for move in moves), part, {})
+        unled = strip_course(session, session.strip(strip_id), part)
+        course = replace(unled, curves=tuple(curve_of(session, move) for move in moves))
         leads: dict[OperationId, tuple[Curve, ...]] = {}
         for curve in course.curves:
             for id_ in course.led_by(curve):

@@ -17,6 +17,7 @@ from gemischt.core.engine import specs
 from gemischt.core.engine.buffer_names import signal_name
 from gemischt.core.engine.courses import STEP_MS, Course, strip_course
 from gemischt.core.engine.operations import Operation
+from gemischt.core.engine.resettling import Part
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import OperationId
 from gemischt.core.errors import InvalidAction
@@ -105,18 +106,15 @@ class Following:
 
 def followings_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Following, ...]:
     """All there are in a session whose followers are steps of chains."""
-    found: list[Following] = []
-    for strip in session.strips:
-        steps = followers_in(strip.chain)
-        if steps:
-            found.extend(_followings(session, blueprint, settings, strip, steps))
-    return tuple(found)
+    followers = [(strip, steps) for strip in session.strips if (steps := followers_in(strip.chain))]
+    if not followers:
+        return ()
+    part = Part.of(blueprint, settings)
+    return tuple(found for strip, steps in followers for found in _followings(session, part, strip, steps))
 
 
-def _followings(
-    session: Session, blueprint: specs.Blueprint, settings: Settings, strip: Strip, steps: Chain
-) -> Iterator[Following]:
-    course = strip_course(session, strip, blueprint, settings)
+def _followings(session: Session, part: Part, strip: Strip, steps: Chain) -> Iterator[Following]:
+    course = strip_course(session, strip, part)
     pulls: dict[str, list[tuple[str, Pull]]] = {}
     for step in steps:
         assert isinstance(step, FollowerStep)

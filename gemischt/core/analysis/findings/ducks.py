@@ -187,7 +187,7 @@ def _switched_off(relation: Relation) -> Action:
 
 def _hear(situation: Situation, relation: Relation) -> _Heard:
     """A relation over the whole song, heard once as long as nothing it depends on changes."""
-    strip_id, step = step_of(situation.session, relation)
+    strip_id, step = step_of(relation)
     prints = situation.measurement.prints[strip_id]
     key = f"{prints.chain[-1] if prints.chain else prints.pre_chain}-{step.replace(':', '.')}-duck"
     kept = situation.store.figures(key)

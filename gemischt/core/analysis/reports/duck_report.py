@@ -137,7 +137,7 @@ def report_duck(
         raise InvalidAction("it has no target yet", where=relation.sentence, remedy="Add one.")
     if relation.kind == "follower":
         return _of_follower(session, relation, hear_follower(session, media, relation, stretch_s, report))
-    strip_id, step = step_of(session, relation, target)
+    strip_id, step = step_of(relation, target)
     resolved = with_steps_in_chains(session)
     stretch = stretch_of(session, media, stretch_s)
     rate = session.sample_rate_hz
@@ -148,13 +148,8 @@ def report_duck(
     grains = Grains(grain)
     renderer.probe = _Listener(strip_id, step, grains)
     lag = renderer.plan.blueprint.lags_at[apply_of(renderer.plan, strip_id, step).id]
-    begun = False
-    blocks = run_stretch(renderer, stretch, lag_samples=lag, report=report)
+    grains.gather(run_stretch(renderer, stretch, lag_samples=lag, report=report))
     n_grains = -(-stretch.n_samples // grain)
-    for _ in blocks:
-        if not begun:
-            grains.forget_run_up()
-            begun = True
     processor = find_processor(resolved.strip(strip_id), step)
     trace = {
         "trigger": joined(grains.trigger, n_grains),
@@ -163,8 +158,8 @@ def report_duck(
         "gain_db": joined(grains.gain_db, n_grains),
     }
     threshold_db = _threshold_of(processor)
-    hits = hits_of(processor, joined(grains.levels_db, n_grains), threshold_db, stretch, rate, grain)
     levels_db = joined(grains.levels_db, n_grains)
+    hits = hits_of(processor, levels_db, threshold_db, stretch, rate, grain)
     above = float(np.mean(levels_db >= threshold_db)) if threshold_db is not None and len(levels_db) else 0.0
     figures = figures_of(trace["gain_db"], hits, trace["trigger"], processor, above)
     cure, cure_text = _cure_of(strip_id, processor, figures)
@@ -189,7 +184,7 @@ def report_duck(
 
 
 def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> DuckReport:
-    strip_id, _ = step_of(session, relation)
+    strip_id, _ = step_of(relation)
     follower = next(item for item in session.followers if item.id == relation.owner)
     rate = session.sample_rate_hz
     extreme = np.minimum if heard.figures.deepest_db < 0.0 else np.maximum

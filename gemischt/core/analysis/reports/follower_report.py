@@ -64,7 +64,7 @@ def hear_follower(
     first = follower.targets[0]
     found = read(session, first.target)
     scale = Scale.of(found.parameter, [found.value, first.to])
-    strip_id, step = step_of(session, relation)
+    strip_id, step = step_of(relation)
     resolved = with_steps_in_chains(session)
     stretch, rate = stretch_of(session, media, stretch_s), session.sample_rate_hz
     grain = max(1, rate // GRAINS_PER_S)
@@ -73,11 +73,7 @@ def hear_follower(
     operation = OperationId(strip_id, Role.FOLLOW, (step,))
     renderer.probe = _FollowerListener(operation, grains)
     lag = renderer.plan.blueprint.lags_at[operation]
-    begun = False
-    for _ in run_stretch(renderer, stretch, lag_samples=lag, report=report):
-        if not begun:
-            grains.forget_run_up()
-            begun = True
+    grains.gather(run_stretch(renderer, stretch, lag_samples=lag, report=report))
     n_grains = -(-stretch.n_samples // grain)
     shares, trigger = joined(grains.gain_db, n_grains), joined(grains.trigger, n_grains)
     rest, to = scale.number(found.value), scale.number(first.to)

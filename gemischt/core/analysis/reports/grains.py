@@ -1,5 +1,6 @@
 """Signals read in grains of about a millisecond, and drawn in bins."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -22,10 +23,12 @@ class Grains:
     gain_db: list[NDArray[np.float64]] = field(default_factory=list)
     levels_db: list[NDArray[np.float64]] = field(default_factory=list)
 
-    def forget_run_up(self) -> None:
-        """All but the last block has only been run up to."""
-        for parts in (self.trigger, self.before, self.after, self.gain_db, self.levels_db):
-            del parts[:-1]
+    def gather(self, blocks: Iterable[int]) -> None:
+        """Run through the blocks of a stretch; all heard before its first block was only run-up."""
+        for index, _ in enumerate(blocks):
+            if index == 0:
+                for parts in (self.trigger, self.before, self.after, self.gain_db, self.levels_db):
+                    del parts[:-1]
 
     def peaks(self, audio: Audio, n_samples: int) -> NDArray[np.float64]:
         """Highest magnitude of any channel in each grain."""

@@ -107,7 +107,7 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
     if low is not None or high is not None:
         words.append(Word(f"{_SEPARATOR}hearing {_range_words(low, high)}", "plain"))
     words += _place_words(strip, processor.id)
-    words += _when_words(session, (f"{at}/on",))
+    words += _when_words(session, f"{at}/on")
     return Relation(
         id=f"{strip.id}/{processor.id}",
         kind="gate" if isinstance(params, GateParams) else "compressor",
@@ -161,7 +161,7 @@ def _of_duck(session: Session, duck: Duck) -> Relation:
     words += _part_words(duck)
     if len(duck.targets) == 1:
         words += _target_place_words(session, duck.targets[0])
-    words += _when_words(session, (f"ducks/{duck.id}/on",))
+    words += _when_words(session, f"ducks/{duck.id}/on")
     return Relation(
         id=f"ducks/{duck.id}",
         kind="duck",
@@ -196,7 +196,7 @@ def _of_follower(session: Session, follower: Follower) -> Relation:
         _parameter(follower, "ceiling_db", "amount", at),
         Word(f"{_SEPARATOR}back in "),
         _parameter(follower, "release_ms", "recovery", at),
-        *_when_words(session, (f"{at}/on",)),
+        *_when_words(session, f"{at}/on"),
     ]
     return Relation(
         id=f"followers/{follower.id}",
@@ -276,9 +276,9 @@ def _place_words(strip: Strip, processor_id: str) -> Iterator[Word]:
             return
 
 
-def _when_words(session: Session, switches: tuple[str, ...]) -> Iterator[Word]:
+def _when_words(session: Session, switch: str) -> Iterator[Word]:
     """The stretches in which it is on, if that moves."""
-    move = next((move for move in session.moves if move.on and move.target in switches), None)
+    move = next((move for move in session.moves if move.on and move.target == switch), None)
     if move is not None:
         yield Word(f"{_SEPARATOR}{stretch_words(session, move)}", "when", address=move.target)
 
@@ -343,7 +343,7 @@ def note_words(note: str) -> str:
     return f"{words} triplet" if note.endswith("T") else words
 
 
-def step_of(session: Session, relation: Relation, target: str | None = None) -> tuple[str, str]:
+def step_of(relation: Relation, target: str | None = None) -> tuple[str, str]:
     """The strip and the id of the step that turn a target, the first one if none is named; in resolved chains."""
     index = relation.targets.index(target) if target is not None else 0
     return relation.targets[index], relation.steps[index]
