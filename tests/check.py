@@ -1,7 +1,7 @@
 """Every check: formatting, lint, types, import directions, generated files, and the tests. Run by `make test`.
 
-The tests of the core, those of pages, all others, and the checks of the code run two at a time; those journeys through
-the browser that listen to playback begin when all of those are done. ``check.py SET`` runs one set of tests alone.
+The tests of the core, those in the browser, all others, and the checks of the code run two at a time; those that listen
+to playback sample by sample begin when all of those are done. ``check.py SET`` runs one set of tests alone.
 """
 
 import os
@@ -50,8 +50,9 @@ CHECKS: tuple[Check, ...] = (
     Check("web tests", ["npx", "vitest", "run"], "web"),
     Check("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
 )
-SETS = ("around", "core", "pages", "journeys")
-PAGES = ("test_accessibility", "test_beat", "test_ducking", "test_import", "test_page", "test_working")
+SETS = ("around", "pages", "core", "listening")
+LISTENING = ("test_journey.JourneyTest", "test_leveling.ComparisonJourneyTest")
+"""Tests of the browser that look at what is heard, sample by sample: they want the machine for themselves."""
 
 
 def main() -> int:
@@ -66,11 +67,11 @@ def main() -> int:
     except FileNotFoundError as error:
         print(error)
         return 1
-    *beside, journeys = map(_as_check, SETS)
+    *beside, listening = map(_as_check, SETS)
     with ThreadPoolExecutor(2) as pool:
         pending = [(check, pool.submit(run_check, check)) for check in (*beside, *CHECKS)]
         results = [report(check, done) for check, done in pending]
-        pending = [(journeys, pool.submit(run_check, journeys))]
+        pending = [(listening, pool.submit(run_check, listening))]
         results += [report(check, done) for check, done in pending]
     passed = sum(done.passed for done in results)
     failed = sum(done.failed for done in results)
@@ -127,7 +128,7 @@ def set_of(test: unittest.TestCase) -> str:
     """Which of the sets a test belongs to, by where it lies."""
     _, folder, *modules = (*type(test).__module__.split("."), "", "")
     if folder == "browser":
-        return "pages" if modules[0] in PAGES else "journeys"
+        return "listening" if f"{modules[0]}.{type(test).__name__}" in LISTENING else "pages"
     return "core" if folder == "core" else "around"
 
 

@@ -40,7 +40,7 @@ def _open(app: FastAPI, settings: Settings) -> None:
     app.state.workspace = Workspace(settings.data_folder)
     app.state.workspace.begin_serving()
     app.state.jobs = Jobs()
-    app.state.hub = Hub(app.state.workspace)
+    app.state.hub = Hub(app.state.workspace, on_empty=app.state.jobs.give_up_for)
     threading.Thread(target=_make_ready, name="kernels", daemon=True).start()
     threading.Thread(target=task_process.start, name="tasks", daemon=True).start()
 

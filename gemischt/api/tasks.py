@@ -8,12 +8,14 @@ from gemischt.operations.task_process import run_aside
 from gemischt.operations.tasks import Task
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
+from gemischt.storage.sessions import StoredSession
 
 
-def start_task(jobs: Jobs, workspace: Workspace, title: str, task: Task, revision: int) -> JobStatus:
-    """Begin a task; an earlier one of the same title is given up. Its result says of which revision it is."""
+def start_task(jobs: Jobs, workspace: Workspace, title: str, task: Task, stored: StoredSession) -> JobStatus:
+    """Begin a task for the pages of a session; an earlier one of the same title is given up. Its result says of which
+    revision it is."""
 
     def work(report: Progress) -> dict[str, Any]:
-        return run_aside(task, workspace, report) | {"revision": revision}
+        return run_aside(task, workspace, report) | {"revision": stored.revision}
 
-    return JobStatus.of(jobs.start_instead(title, work))
+    return JobStatus.of(jobs.start_instead(title, work, session=stored.id))

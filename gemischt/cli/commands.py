@@ -37,6 +37,7 @@ from gemischt.operations.session_measuring import (
     finding_to_json,
     measure_session,
     measurement_to_json,
+    strips_in_song,
 )
 from gemischt.operations.tempo_estimating import estimate_strip, prepare_estimates
 from gemischt.operations.workspace import Workspace
@@ -158,9 +159,11 @@ def ducks(session: str, *, data: Path, as_json: bool) -> None:
     with opened(data) as workspace:
         mix = locate_session(workspace, session).session
         media = workspace.open_media(mix).samples
+        in_song = strips_in_song(workspace, mix)
         found = []
         for relation in relations_of(mix):
-            heard = report_duck(mix, media, relation) if relation.targets and relation.on else None
+            works = relation.targets and relation.on
+            heard = report_duck(mix, media, relation, in_song=in_song) if works else None
             found.append((relation, heard))
     if as_json:
         written = [

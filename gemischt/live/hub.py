@@ -3,6 +3,7 @@
 import asyncio
 import json
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -241,10 +242,11 @@ def _curve_of(processor: Processor, session: Session) -> dict[str, Any]:
 
 
 class Hub:
-    """Rooms by session id; a room lives while somebody listens."""
+    """Rooms by session id; a room lives while somebody listens. ``on_empty`` is told when the last one has left."""
 
-    def __init__(self, workspace: Workspace) -> None:
+    def __init__(self, workspace: Workspace, on_empty: Callable[[str], None]) -> None:
         self._workspace = workspace
+        self._on_empty = on_empty
         self._rooms: dict[str, Room] = {}
         self._lock = threading.Lock()
 
@@ -262,9 +264,11 @@ class Hub:
         with self._lock:
             room = self._rooms[session_id]
             room.leave(listener)
-            if room.empty:
-                room.close()
-                del self._rooms[session_id]
+            if not room.empty:
+                return
+            room.close()
+            del self._rooms[session_id]
+        self._on_empty(session_id)
 
     def document_changed(self, stored: StoredSession) -> None:
         """Tell the session's room, if there is one, of a kept edit."""

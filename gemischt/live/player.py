@@ -4,7 +4,6 @@ import logging
 import threading
 from collections import deque
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -14,18 +13,17 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import STAGES
 from gemischt.core.engine.endings import SILENT_DBFS
-from gemischt.core.engine.hearing import heard_by
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.renderer import Renderer
-from gemischt.core.errors import InvalidAction
 from gemischt.core.metering.ballistics import FLOOR_DB, MeterBank
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.session.document import Session
 from gemischt.core.units import db_to_gain
 from gemischt.live.frames import Frame
+from gemischt.live.key_listener import KeyListener
 from gemischt.live.lead import Lead
-from gemischt.live.monitor import GLIDE_SAMPLES, Monitor, MonitorMode
+from gemischt.live.monitor import Monitor, MonitorMode
 from gemischt.live.transport import Transport
 from gemischt.operations.workspace import OpenMedia
 
@@ -92,9 +90,7 @@ class Player:
         self._monitor = Monitor(BLOCK_SAMPLES)
         self._mode: MonitorMode = "stereo"
         self._dim = False
-        # What is heard instead of the mix, and how much of that by now.
-        self._key: tuple[str, str] | None = None
-        self._key_share = 0.0
+        self._key_listener = KeyListener()
         # The other of two sessions that are compared: rendered alongside, so that switching is instant.
         self._other: Renderer | None = None
         self._other_media: OpenMedia | None = None
@@ -149,11 +145,7 @@ class Player:
 
     def hear_key(self, step: tuple[str, str] | None) -> None:
         """Hear what a step listens to instead of the mix; nothing of it is printed or measured."""
-
-        def hear() -> None:
-            self._key = step
-
-        self._wish(hear)
+        self._wish(lambda: self._key_listener.choose(step))
 
     def compare(self, session: Session | None, media: OpenMedia | None, *, offset_db: float = 0.0) -> None:
         """Render another session alongside, turned by ``offset_db``; None ends it."""
@@ -280,7 +272,7 @@ class Player:
         probed = probe.readings(n_samples) if probe else np.zeros((0, 3), np.float32)
         with_spectrum = probe is not None and len(probed) and self._blocks % SPECTRUM_EVERY_BLOCKS == 0
         self._blocks += 1
-        listened = self._monitor.process(self._with_key(sound, n_samples), plan.blueprint.layout)
+        listened = self._monitor.process(self._key_listener.process(plan, sound, n_samples), plan.blueprint.layout)
         return Frame(
             epoch=self.transport.epoch,
             serial=self._serial,
@@ -349,25 +341,6 @@ class Player:
         if self.strips != before.blueprint.strips:
             self._bank = self._new_bank()
             self._on_transport(self.transport)
-
-    def _with_key(self, sound: Audio, n_samples: int) -> Audio:
-        """The mix, or what a step listens to in its place; from one to the other it takes a hundredth of a second."""
-        plan, wanted = self._renderer.plan, float(self._key is not None)
-        if wanted == self._key_share == 0.0:
-            return sound
-        heard = np.zeros_like(sound)
-        if self._key is not None:
-            with suppress(InvalidAction):
-                found = heard_by(plan, *self._key)
-                if found is not None:
-                    key = plan.buffers[found[0]][:, :n_samples]
-                    heard[:2] = key[: len(heard[:2])]
-        begin, most = self._key_share, n_samples / GLIDE_SAMPLES
-        end = float(np.clip(wanted, begin - most, begin + most))
-        shares = np.linspace(begin, end, n_samples)
-        self._key_share = end
-        mixed: Audio = sound + shares * (heard - sound)
-        return mixed
 
     def _look_at(self, strip_id: str | None) -> None:
         """Read one strip closely, or none."""

@@ -23,10 +23,14 @@ WORKERS = 2
 
 @dataclass
 class Job:
-    """One piece of work; ``result`` is what it returned, ``error`` why it failed."""
+    """One piece of work; ``result`` is what it returned, ``error`` why it failed.
+
+    ``session`` is the one that pages are to know more about by it, if it serves nothing else.
+    """
 
     id: str
     title: str
+    session: str | None = None
     state: JobState = "waiting"
     progress: float = 0.0
     result: Any = None
@@ -48,9 +52,9 @@ class Jobs:
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
 
-    def start(self, title: str, work: Callable[[Progress], Any]) -> Job:
+    def start(self, title: str, work: Callable[[Progress], Any], *, session: str | None = None) -> Job:
         """Queue work, which gets a function to report its progress with."""
-        job = Job(uuid.uuid4().hex[:12], title)
+        job = Job(uuid.uuid4().hex[:12], title, session)
         with self._lock:
             finished = [old.id for old in self._jobs.values() if old.state not in UNFINISHED]
             if len(self._jobs) - len(finished) >= MOST_UNFINISHED:
@@ -63,12 +67,18 @@ class Jobs:
         self._pool.submit(self._run, job, work)
         return job
 
-    def start_instead(self, title: str, work: Callable[[Progress], Any]) -> Job:
-        """Queue work; what is still under way with the same title is given up."""
+    def start_instead(self, title: str, work: Callable[[Progress], Any], *, session: str) -> Job:
+        """Queue work for the pages of a session; what is still under way with the same title is given up."""
         for job in self.all():
             if job.title == title and job.state in UNFINISHED:
                 self.cancel(job.id)
-        return self.start(title, work)
+        return self.start(title, work, session=session)
+
+    def give_up_for(self, session: str) -> None:
+        """Give up what only the pages of a session wanted: there is none any more."""
+        for job in self.all():
+            if job.session == session and job.state in UNFINISHED:
+                self.cancel(job.id)
 
     def get(self, job_id: str) -> Job:
         """The job of this id, or NotFound."""

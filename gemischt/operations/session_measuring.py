@@ -2,12 +2,14 @@
 
 import dataclasses
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from typing import Any
 
 from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
-from gemischt.core.analysis.measurement.song import measure_song
+from gemischt.core.analysis.measurement.song import fingerprints_of, measure_song
 from gemischt.core.analysis.reports.gain_ladder import ladder_ends
+from gemischt.core.analysis.sub_sessions.strip import InSong, strip_in_song
 from gemischt.core.data import bs1770
 from gemischt.core.engine.tap_reader import StretchS
 from gemischt.core.session.document import Session
@@ -24,7 +26,7 @@ _THREADS = 3
 def measure_session(workspace: Workspace, session: Session, progress: Progress = no_progress) -> SongMeasurement:
     """Measure a session, using again what was rendered and measured before, behind playback."""
     media = workspace.open_media(session)
-    hashes = {item.id: item.sha256 for item in session.media}
+    hashes = _hashes(session)
     # One at a time: whoever waits finds what the others rendered.
     with (
         workspace.measuring,
@@ -36,6 +38,17 @@ def measure_session(workspace: Workspace, session: Session, progress: Progress =
 def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:
     """Everything found in a measured session."""
     return examine(Situation(session, workspace.open_media(session).samples, measurement, workspace.renders))
+
+
+def strips_in_song(workspace: Workspace, session: Session) -> InSong:
+    """Each strip of a session alone, as far as what it plays was rendered before."""
+    media = workspace.open_media(session).samples
+    prints = fingerprints_of(session, media, _hashes(session))
+    return partial(strip_in_song, session, media, prints, workspace.renders)
+
+
+def _hashes(session: Session) -> dict[str, str]:
+    return {item.id: item.sha256 for item in session.media}
 
 
 def mix_loudness_lufs(session: Session, measurement: SongMeasurement, stretch_s: StretchS | None = None) -> float:

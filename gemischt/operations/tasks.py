@@ -15,10 +15,8 @@ from gemischt.core.analysis.reports.leaks import find_leaks
 from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_to_reference
 from gemischt.core.analysis.reports.relations import find_relation
-from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Session
-from gemischt.core.session.edits import find_strip
 from gemischt.core.session.terms import LONGEST_SONG_S, Id, SongTime
 from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
@@ -30,6 +28,7 @@ from gemischt.operations.session_measuring import (
     measure_session,
     measurement_to_json,
     mix_loudness_lufs,
+    strips_in_song,
 )
 from gemischt.operations.tempo_estimating import estimate_strip
 from gemischt.operations.workspace import Workspace
@@ -140,17 +139,19 @@ class ReportBlock(_OfStrip):
     block: Id
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        whole = self.session
-        measurement = measure_session(workspace, whole, lambda share: progress(0.5 * share))
-        media = workspace.open_media(whole).samples
-        strip = find_strip(whole, self.strip)
-        session, played = strip_in_song(whole, media, strip, measurement.prints, workspace.renders)
-        stretch_s = self.stretch_s or (0.0, measurement.duration_s)
-
-        def report(share: float) -> None:
-            progress(0.5 + 0.5 * share)
-
-        return _written(report_block(session, played, self.strip, self.block, stretch_s=stretch_s, report=report))
+        session = self.session
+        media = workspace.open_media(session).samples
+        return _written(
+            report_block(
+                session,
+                media,
+                self.strip,
+                self.block,
+                stretch_s=self.stretch_s,
+                in_song=strips_in_song(workspace, session),
+                report=progress,
+            )
+        )
 
 
 class ReportDuck(BaseModel):
@@ -165,8 +166,15 @@ class ReportDuck(BaseModel):
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         relation = find_relation(self.session, self.relation)
         media = workspace.open_media(self.session).samples
-        stretch_s = self.stretch_s
-        heard = report_duck(self.session, media, relation, target=self.target, stretch_s=stretch_s, report=progress)
+        heard = report_duck(
+            self.session,
+            media,
+            relation,
+            target=self.target,
+            stretch_s=self.stretch_s,
+            in_song=strips_in_song(workspace, self.session),
+            report=progress,
+        )
         return _written(heard)
 
 
@@ -179,7 +187,8 @@ class GlanceAtDucks(BaseModel):
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         media = workspace.open_media(self.session).samples
-        glances = glance_at_ducks(self.session, media, stretch_s=self.stretch_s, report=progress)
+        in_song = strips_in_song(workspace, self.session)
+        glances = glance_at_ducks(self.session, media, stretch_s=self.stretch_s, in_song=in_song, report=progress)
         return {"glances": report_to_json(glances)}
 
 

@@ -54,7 +54,7 @@ class AccessibilityTest(BrowserCase):
         with self.subTest("night"):
             self.assert_passes(page, "night")
         page.get_by_role("radio", name="gain ladder").click()
-        page.locator("[data-cell]").first.wait_for(timeout=60000)
+        page.locator("[data-cell]").first.wait_for()
         with self.subTest("ladder"):
             self.assert_passes(page, "gain ladder")
         page.get_by_role("radio", name="rows").click()
@@ -73,7 +73,7 @@ class AccessibilityTest(BrowserCase):
 
     def test_the_sessions_and_the_findings(self) -> None:
         page = self.open("Low Tide (as recorded)")
-        page.get_by_role("button", name=re.compile(r"^Findings [1-9]")).click(timeout=60000)
+        page.get_by_role("button", name=re.compile(r"^Findings [1-9]")).click()
         self.wait_for_dialog()
         with self.subTest("findings"):
             self.assert_passes(page, "findings")

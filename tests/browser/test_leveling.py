@@ -104,7 +104,7 @@ class LadderJourneyTest(LevelingCase):
         page.keyboard.press("2")
         page.get_by_role("radio", name="gain ladder").click()
         # Two processors and the level stand in a row, from the place of the block on.
-        expect(self.cell("Only top, lane of Drums", "chain 2")).to_contain_text("level", timeout=60000)
+        expect(self.cell("Only top, lane of Drums", "chain 2")).to_contain_text("level")
         expect(self.cell("Clean, lane of Drums", "chain 0")).to_contain_text("level")
         expect(self.cell("Floor drum", "trim")).to_have_attribute("title", re.compile("crest .* dB, VU "))
 
@@ -125,7 +125,7 @@ class LadderJourneyTest(LevelingCase):
         page.get_by_role("button", name="Lead voice", exact=True).click()
         page.keyboard.press("x")
         bar = page.get_by_role("region", name="Comparison")
-        expect(bar).to_contain_text(re.compile("without Lead voice's chain is heard −?[0-9]"), timeout=60000)
+        expect(bar).to_contain_text(re.compile("without Lead voice's chain is heard −?[0-9]"))
         page.keyboard.press("x")
         expect(page.get_by_role("radio", name="without Lead voice's chain")).to_be_checked()
         page.keyboard.press("x")

@@ -171,13 +171,13 @@ class ReconnectTest(BrowserCase):
         self.server.restart(port)
         # Without a connection there is nothing to miss, but for what was on its way: a second would be 375 blocks.
         self.assertLess(page.evaluate("gemischtLive.speaker.missedBlocks") - missed_blocks, 100)
-        expect(page.get_by_text("not connected, trying again")).to_have_count(0, timeout=30000)
+        expect(page.get_by_text("not connected, trying again")).to_have_count(0)
         # It goes on playing where it was, without being asked.
         expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
         at_s = page.evaluate("gemischtLive.positionS()")
         self.assertGreater(at_s, 20.0)
         # The new server gets its kernels ready first.
-        page.wait_for_function("(at) => gemischtLive.positionS() > at + 1", arg=at_s, timeout=60000)
+        page.wait_for_function("(at) => gemischtLive.positionS() > at + 1", arg=at_s)
         self.problems = [problem for problem in self.problems if "WebSocket" not in problem and "ERR_" not in problem]
 
 

@@ -150,10 +150,10 @@ class LanesJourneyTest(RoutingCase):
         page.keyboard.type("0")
         page.keyboard.press("Enter")
         self.last_edit("Floor drum: Squash 0.0 dB")
-        expect(lanes.get_by_test_id("lanes-sum")).to_have_text(re.compile(r"3 lanes add \d+\.\d LU"), timeout=30000)
+        expect(lanes.get_by_test_id("lanes-sum")).to_have_text(re.compile(r"3 lanes add \d+\.\d LU"))
         lanes.get_by_role("button", name="match level").click()
         self.last_edit(re.compile(r"Floor drum: Lanes level -\d"))  # type: ignore[arg-type]
-        expect(lanes.get_by_test_id("lanes-sum")).to_have_text(re.compile("3 lanes add −?0.0 LU"), timeout=30000)
+        expect(lanes.get_by_test_id("lanes-sum")).to_have_text(re.compile("3 lanes add −?0.0 LU"))
 
         # A lane that is late by other means is found, named and aligned.
         self.choose(lanes, "Add a lane to Lanes", "Clean")
@@ -166,9 +166,9 @@ class LanesJourneyTest(RoutingCase):
             page.keyboard.type(value)
             page.keyboard.press("Enter")
         found = lanes.get_by_role("alert")
-        expect(found).to_contain_text("Clean is 1.00 ms late: first notch at 500 Hz", timeout=30000)
+        expect(found).to_contain_text("Clean is 1.00 ms late: first notch at 500 Hz")
         found.get_by_role("button", name="align").click()
-        expect(found).to_have_count(0, timeout=30000)
+        expect(found).to_have_count(0)
 
     def test_a_chain_is_kept_as_a_preset_and_recalled_elsewhere(self) -> None:
         page = self.open()
@@ -215,7 +215,7 @@ class RouteJourneyTest(RoutingCase):
         page.get_by_role("button", name="Choir, bus").click()
         page.get_by_role("button", name="What is left if I silence this?").click()
         left = page.get_by_role("alert")
-        expect(left).to_contain_text("Alto through Hall", timeout=30000)
+        expect(left).to_contain_text("Alto through Hall")
         left.get_by_role("button", name=re.compile("control group All Choir")).click()
         self.last_edit("Choir: hold Choir and 3 strips in the control group All Choir")
         page.keyboard.press("2")
@@ -239,10 +239,10 @@ class RouteJourneyTest(RoutingCase):
         page.keyboard.press("3")
         page.get_by_role("button", name="Muted trumpet, track").click()
         ledger = page.get_by_role("region", name="Path ledger")
-        expect(ledger).to_contain_text("Muted trumpet reaches the mix two ways", timeout=40000)
+        expect(ledger).to_contain_text("Muted trumpet reaches the mix two ways")
         self.choose(page, "Send to", "Mix")
         self.last_edit("Muted trumpet: send to Mix -12.0 dB")
-        expect(ledger).to_contain_text("heard twice", timeout=40000)
+        expect(ledger).to_contain_text("heard twice")
 
         # By dragging from its port: the choice comes on letting go.
         self.drag_port("muted-trumpet", "echo")

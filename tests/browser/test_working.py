@@ -198,7 +198,7 @@ class EvidenceTest(OwnFilesCase):
         )
         cure.click()
         expect(page.get_by_role("spinbutton", name="Loud: trim")).to_have_text("−15.0")
-        expect(found).to_have_count(0, timeout=30000)
+        expect(found).to_have_count(0)
         seen = page.evaluate("window.seen")
         after = [words for disabled, words in seen if disabled]
         self.assertTrue(after)

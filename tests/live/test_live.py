@@ -5,6 +5,7 @@ import contextlib
 import json
 import logging
 import struct
+import threading
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -15,6 +16,7 @@ from starlette.testclient import WebSocketDenialResponse, WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
 from gemischt.api.settings import Settings
+from gemischt.core.errors import Cancelled
 from gemischt.core.session.actions import parse_action
 from gemischt.live import messages
 from gemischt.live.frames import HEADER_BYTES, MAGIC
@@ -23,6 +25,7 @@ from gemischt.live.inbox import MOST_WAITING, Inbox
 from gemischt.live.lead import BRACED_S, SHORTEST_S
 from gemischt.live.messages import AnyMessage
 from gemischt.live.transport import Transport
+from gemischt.storage.audio_files import Progress
 from tests.support.serving import serve
 from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
@@ -197,6 +200,28 @@ class PlaybackTest(LiveCase):
                 frame = watcher.take()
             self.assertIsNone(frame["sound"])
             self.assertGreater(float(frame["meters"].max()), -40.0)
+
+
+class LeavingTest(LiveCase):
+    def test_what_pages_asked_about_a_session_is_given_up_with_the_last_of_them(self) -> None:
+        jobs = self.client.app.state.jobs  # type: ignore[attr-defined]
+        stopped = threading.Event()
+
+        def work(report: Progress) -> None:
+            try:
+                while True:
+                    report(0.5)
+            except Cancelled:
+                stopped.set()
+                raise
+
+        with self.connect():
+            with self.connect() as second:
+                job = jobs.start_instead("Question", work, session=self.stored.id)
+                Listening(second).text("transport")
+            self.assertFalse(stopped.wait(0.2))
+        self.assertTrue(stopped.wait(10))
+        self.assertTrue(job.cancelling.is_set())
 
 
 class KeyListeningTest(LiveCase):

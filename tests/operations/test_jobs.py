@@ -57,6 +57,21 @@ class JobsTest(unittest.TestCase):
             self.jobs.cancel(job.id)
             self.assertEqual(self.finished(job).state, "cancelled")
 
+    def test_what_only_the_pages_of_a_session_wanted_is_given_up_with_them(self) -> None:
+        go_on = threading.Event()
+
+        def work(report: Progress) -> None:
+            while not go_on.wait(0.002):
+                report(0.1)
+
+        wanted = self.jobs.start_instead("Measure a", work, session="a")
+        printed = self.jobs.start("Print a", work)
+        waiting = [self.jobs.start_instead(f"Measure {name}", work, session=name) for name in ("b", "a")]
+        self.jobs.give_up_for("a")
+        self.assertEqual([self.finished(job).state for job in (wanted, waiting[1])], ["cancelled", "cancelled"])
+        go_on.set()
+        self.assertEqual([self.finished(job).state for job in (printed, waiting[0])], ["done", "done"])
+
     def test_errors_are_kept_expected_or_not(self) -> None:
         def refuse(report: Progress) -> None:
             raise BadAudio("it is broken", where="a.wav", remedy="Mend it.")

@@ -24,7 +24,7 @@ def start_duck_report(session_id: str, order: DuckOrder, workspace: WorkspaceDep
     stored = workspace.sessions.get(session_id)
     find_relation(stored.session, order.relation)
     task = ReportDuck(session=stored.session, relation=order.relation, target=order.target, stretch_s=order.stretch_s)
-    return start_task(jobs, workspace, f"Duck {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Duck {session_id}", task, stored)
 
 
 @router.post("/ducks/glance", operation_id="startDuckGlance", status_code=202)
@@ -32,4 +32,4 @@ def start_duck_glance(session_id: str, stretch: Stretch, workspace: WorkspaceDep
     """Hear what all of them do, at a glance."""
     stored = workspace.sessions.get(session_id)
     task = GlanceAtDucks(session=stored.session, stretch_s=stretch.stretch_s)
-    return start_task(jobs, workspace, f"Ducks {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Ducks {session_id}", task, stored)

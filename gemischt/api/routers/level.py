@@ -28,7 +28,7 @@ def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -
     """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered."""
     stored = workspace.sessions.get(session_id)
     task = MeasureSong(session=stored.session)
-    return start_task(jobs, workspace, f"Measure {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Measure {session_id}", task, stored)
 
 
 @router.post("/reference", operation_id="planReference", status_code=202)
@@ -36,7 +36,7 @@ def plan_reference(session_id: str, order: ReferenceOrder, workspace: WorkspaceD
     """What bringing strips to a reference would change, and the edit that does it."""
     stored = workspace.sessions.get(session_id)
     task = PlanReference(session=stored.session, order=order)
-    return start_task(jobs, workspace, f"Reference {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Reference {session_id}", task, stored)
 
 
 @router.get("/put-aside", operation_id="listPutAside")
@@ -109,4 +109,4 @@ def match_loudness(session_id: str, order: MatchOrder, workspace: WorkspaceDep, 
         raise InvalidAction("nothing to compare with: name a snapshot or an action", where="match")
 
     task = MatchLoudness(session=stored.session, other=other, stretch_s=order.stretch_s)
-    return start_task(jobs, workspace, f"Match {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Match {session_id}", task, stored)

@@ -3,6 +3,7 @@
 import asyncio
 import json
 
+from anyio import CancelScope
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
@@ -43,8 +44,10 @@ async def live(socket: WebSocket, session_id: str, hub: HubDep) -> None:
     finally:
         for task in tasks:
             task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
-        await run_in_threadpool(hub.leave, session_id, listener)
+        # Whoever leaves leaves, even while everything is being stopped.
+        with CancelScope(shield=True):
+            await asyncio.gather(*tasks, return_exceptions=True)
+            await run_in_threadpool(hub.leave, session_id, listener)
 
 
 def _parsed(raw: str | None) -> AnyMessage:

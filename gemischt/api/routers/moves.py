@@ -31,7 +31,7 @@ def estimate_tempo(session_id: str, strip_id: str, workspace: WorkspaceDep, jobs
     stored = workspace.sessions.get(session_id)
     find_strip(stored.session, strip_id)
     task = EstimateTempo(session=stored.session, strip=strip_id)
-    return start_task(jobs, workspace, f"Tempo {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Tempo {session_id}", task, stored)
 
 
 @router.post("/midi", operation_id="readMidi")

@@ -33,7 +33,7 @@ def start_ledger(session_id: str, strip_id: str, stretch: Stretch, workspace: Wo
     stored = workspace.sessions.get(session_id)
     find_strip(stored.session, strip_id)
     task = MeasureLedger(session=stored.session, strip=strip_id, stretch_s=stretch.stretch_s)
-    return start_task(jobs, workspace, f"Ledger {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Ledger {session_id}", task, stored)
 
 
 @router.post("/strips/{strip_id}/leaks", operation_id="startLeaks", status_code=202)
@@ -42,7 +42,7 @@ def start_leaks(session_id: str, strip_id: str, stretch: Stretch, workspace: Wor
     stored = workspace.sessions.get(session_id)
     find_strip(stored.session, strip_id)
     task = FindLeaks(session=stored.session, strip=strip_id, stretch_s=stretch.stretch_s)
-    return start_task(jobs, workspace, f"Leaks {session_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Leaks {session_id}", task, stored)
 
 
 @router.post("/strips/{strip_id}/blocks/{block_id}/report", operation_id="startBlockReport", status_code=202)
@@ -53,4 +53,4 @@ def start_block_report(
     stored = workspace.sessions.get(session_id)
     find_block(find_strip(stored.session, strip_id), block_id)
     task = ReportBlock(session=stored.session, strip=strip_id, block=block_id, stretch_s=stretch.stretch_s)
-    return start_task(jobs, workspace, f"Lanes {session_id} {strip_id} {block_id}", task, stored.revision)
+    return start_task(jobs, workspace, f"Lanes {session_id} {strip_id} {block_id}", task, stored)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, inline_kernel, kernel
+from gemischt.core.dsp.jit import AUDIO, COUNTS, CUBE, INT, also_compiled, inline_kernel, kernel
 from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, rests, step_of
 from gemischt.core.dsp.simd import lane as lane_of
 from gemischt.core.dsp.simd import load, shifted_in, spread, store, where
@@ -25,6 +25,7 @@ IDENTITY: Section = (1.0, 0.0, 0.0, 0.0, 0.0)
 _TINY = 1e-30
 
 
+@also_compiled
 def bell(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: float) -> Section:
     """Peaking equaliser: ``gain_db`` at ``frequency_hz``."""
     a = 10.0 ** (gain_db / 40.0)
@@ -32,6 +33,7 @@ def bell(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: float) -
     return _normalised(1 + alpha * a, -2 * cos_w0, 1 - alpha * a, 1 + alpha / a, -2 * cos_w0, 1 - alpha / a)
 
 
+@also_compiled
 def low_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: float) -> Section:
     """Low shelf: half the gain in dB at ``frequency_hz``."""
     a = 10.0 ** (gain_db / 40.0)
@@ -47,6 +49,7 @@ def low_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: flo
     )
 
 
+@also_compiled
 def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: float) -> Section:
     """High shelf: half the gain in dB at ``frequency_hz``."""
     a = 10.0 ** (gain_db / 40.0)
@@ -62,18 +65,21 @@ def high_shelf(frequency_hz: float, gain_db: float, q: float, sample_rate_hz: fl
     )
 
 
+@also_compiled
 def high_pass(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
     """Second-order high-pass; 20 log Q at ``frequency_hz``."""
     c, alpha = _angle(frequency_hz, q, sample_rate_hz)
     return _normalised((1 + c) / 2, -(1 + c), (1 + c) / 2, 1 + alpha, -2 * c, 1 - alpha)
 
 
+@also_compiled
 def low_pass(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
     """Second-order low-pass; 20 log Q at ``frequency_hz``."""
     c, alpha = _angle(frequency_hz, q, sample_rate_hz)
     return _normalised((1 - c) / 2, 1 - c, (1 - c) / 2, 1 + alpha, -2 * c, 1 - alpha)
 
 
+@also_compiled
 def notch(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
     """Second-order notch: silence at ``frequency_hz``."""
     c, alpha = _angle(frequency_hz, q, sample_rate_hz)
@@ -101,12 +107,14 @@ def response_db(
     return decibels
 
 
+@also_compiled
 def _angle(frequency_hz: float, q: float, sample_rate_hz: float) -> tuple[float, float]:
     # A band above what the rate can carry stays just under half of it.
     w0 = 2.0 * math.pi * min(frequency_hz, 0.49 * sample_rate_hz) / sample_rate_hz
     return math.cos(w0), math.sin(w0) / (2.0 * q)
 
 
+@also_compiled
 def _normalised(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float) -> Section:
     return b0 / a0, b1 / a0, b2 / a0, a1 / a0, a2 / a0
 
@@ -179,21 +187,64 @@ def _masked_step(
 
 
 @inline_kernel
-def _run_moving(row: Audio, gone: int, pieces: Counts, coefs: Audio, k: int, at: int, state: Audio) -> None:
-    """One section whose coefficients, which begin at ``at``, move; their line has begun ``gone`` samples before."""
-    start = coefs[2 * k]
-    t0, t1, t2, t3, t4 = start[at], start[at + 1], start[at + 2], start[at + 3], start[at + 4]
-    d0, d1, d2 = step_of(pieces, coefs, k, at), step_of(pieces, coefs, k, at + 1), step_of(pieces, coefs, k, at + 2)
-    d3, d4 = step_of(pieces, coefs, k, at + 3), step_of(pieces, coefs, k, at + 4)
-    u, v = state[0], state[1]
-    for i in range(row.size):
-        now = gone + i
-        x = row[i]
-        y = (t0 + d0 * now) * x + u
-        u = (t1 + d1 * now) * x - (t3 + d3 * now) * y + v
-        v = (t2 + d2 * now) * x - (t4 + d4 * now) * y
-        row[i] = y
-    state[0], state[1] = u, v
+def _run_moving_wave(
+    left: Audio,
+    right: Audio,
+    gone: int,
+    pieces: Counts,
+    coefs: Audio,
+    piece: int,
+    state: Audio,
+    active: Counts,
+    n_sections: int,
+    channel: int,
+    rows: Audio,
+) -> None:
+    """The wave of ``_run_wave`` with coefficients that move; their line has begun ``gone`` samples before. A section
+    that works on an earlier sample has the coefficients of that one."""
+    for lane in range(8):
+        for k in range(12):
+            rows[k, lane] = 0.0
+        rows[0, lane] = 1.0
+        rows[12, lane] = gone - lane % 4
+    for k in range(n_sections):
+        at = 5 * active[k]
+        for half in range(2):
+            lane = 4 * half + k
+            for j in range(5):
+                rows[j, lane] = coefs[2 * piece, at + j]
+                rows[5 + j, lane] = step_of(pieces, coefs, piece, at + j)
+            of = min(channel + half, state.shape[1] - 1)
+            rows[10, lane], rows[11, lane] = state[active[k], of, 0], state[active[k], of, 1]
+    t0, t1, t2, t3, t4 = load(rows[0], 0), load(rows[1], 0), load(rows[2], 0), load(rows[3], 0), load(rows[4], 0)
+    d0, d1, d2, d3, d4 = load(rows[5], 0), load(rows[6], 0), load(rows[7], 0), load(rows[8], 0), load(rows[9], 0)
+    u, v, now, one = load(rows[10], 0), load(rows[11], 0), load(rows[12], 0), spread(1.0)
+    y = spread(0.0)
+    n = left.size
+    for i in range(n + _BEHIND):
+        inside = min(i, n - 1)
+        x = shifted_in(y, left[inside], right[inside])
+        b0, a1, a2 = fma(d0, now, t0), fma(d3, now, t3), fma(d4, now, t4)
+        y = fma(b0, x, u)
+        u_next = fma(fma(d1, now, t1), x, v) - a1 * y
+        v_next = fma(d2, now, t2) * x - a2 * y
+        if i < _BEHIND or i >= n:
+            mask = load(_MASKS[min(i, _BEHIND)], 0)
+            if i >= n:
+                mask = mask - load(_MASKS[i - n], 0)
+            u, v = where(mask, u_next, u), where(mask, v_next, v)
+        else:
+            u, v = u_next, v_next
+        now = now + one
+        if i >= _BEHIND:
+            left[i - _BEHIND], right[i - _BEHIND] = lane_of(y, 3), lane_of(y, 7)
+    store(rows[10], 0, u)
+    store(rows[11], 0, v)
+    for k in range(n_sections):
+        for half in range(2):
+            if channel + half < state.shape[1]:
+                state[active[k], channel + half, 0] = rows[10, 4 * half + k]
+                state[active[k], channel + half, 1] = rows[11, 4 * half + k]
 
 
 @inline_kernel
@@ -220,7 +271,7 @@ def _find_active(active: Counts, pieces: Counts, coefs: Audio, k: int, state: Au
 
 def new_scratch(n_sections: int) -> tuple[Counts, Audio]:
     """Scratch of run_sections."""
-    return np.zeros(n_sections, np.int64), np.zeros((7, 8))
+    return np.zeros(n_sections, np.int64), np.zeros((13, 8))
 
 
 @in_table
@@ -234,24 +285,22 @@ def run_sections(
         audio: (n_channels, >= n_samples).
         coefs: (2 n_pieces, 5 * n_sections).
         state: (n_sections, n_channels, 2): per section and channel the two delayed sums.
-        active, rows: (n_sections,) and (7, 8), scratch: see new_scratch.
+        active, rows: (n_sections,) and (13, 8), scratch: see new_scratch.
     """
     n_channels = audio.shape[0]
     for k in range(n_pieces(pieces)):
         first, last = piece_first(pieces, k), piece_last(pieces, k, n_samples)
         gone = first - line_begin(pieces, k)
         n_active = _find_active(active, pieces, coefs, k, state)
-        if not rests(pieces, coefs, k):
-            for j in range(n_active):
-                s = active[j]
-                for channel in range(n_channels):
-                    _run_moving(audio[channel, first:last], gone, pieces, coefs, k, 5 * s, state[s, channel])
-        else:
-            for j in range(0, n_active, 4):
-                n_sections = min(4, n_active - j)
-                for channel in range(0, n_channels, 2):
-                    left, right = audio[channel, first:last], audio[min(channel + 1, n_channels - 1), first:last]
-                    _run_wave(left, right, coefs[2 * k], state, active[j : j + 4], n_sections, channel, rows)
+        at_rest = rests(pieces, coefs, k)
+        for j in range(0, n_active, 4):
+            n_sections, some = min(4, n_active - j), active[j : j + 4]
+            for channel in range(0, n_channels, 2):
+                left, right = audio[channel, first:last], audio[min(channel + 1, n_channels - 1), first:last]
+                if at_rest:
+                    _run_wave(left, right, coefs[2 * k], state, some, n_sections, channel, rows)
+                else:
+                    _run_moving_wave(left, right, gone, pieces, coefs, k, state, some, n_sections, channel, rows)
         for j in range(n_active):
             for channel in range(n_channels):
                 for m in range(2):

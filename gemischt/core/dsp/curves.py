@@ -41,6 +41,33 @@ def read_level_curve(points: Audio, times_s: NDArray[np.float64], gains: NDArray
             gains[index] = (1.0 - share) * points[GAIN, begin] + share * points[GAIN, end]
 
 
+@kernel(AUDIO, BOOL, BOOL, VECTOR, VECTOR)
+def read_curve(
+    points: Audio, holds: bool, logarithmic: bool, times_s: NDArray[np.float64], values: NDArray[np.float64]
+) -> None:
+    """The values of a curve without silence.
+
+    Args:
+        points: (4, n) in order of time; the second row holds the values.
+        holds: whether each value lasts until the next point.
+        logarithmic: whether it goes straight in its logarithm, where both ends are above zero.
+        times_s: (m,) in any order.
+        values: (m,) is written.
+    """
+    n_points = points.shape[1]
+    for index in range(times_s.size):
+        begin = max(0, int(np.searchsorted(points[TIME], times_s[index], side="right")) - 1)
+        end = begin if holds else min(begin + 1, n_points - 1)
+        span = points[TIME, end] - points[TIME, begin]
+        share = 0.0 if span == 0.0 else min(1.0, max(0.0, (times_s[index] - points[TIME, begin]) / span))
+        share = bent_share(share, points[BENT, begin])
+        one, other = points[LEVEL, begin], points[LEVEL, end]
+        if logarithmic and one > 0.0 and other > 0.0:
+            values[index] = one * (other / one) ** share
+        else:
+            values[index] = one + share * (other - one)
+
+
 @kernel(VECTOR, COUNTS, FLOAT, FLOAT, FLOAT, VECTOR, returns=INT)
 def find_breakpoints(
     times_s: NDArray[np.float64],

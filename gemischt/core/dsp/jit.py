@@ -4,11 +4,13 @@ Declaring a kernel costs next to nothing; `prepare_kernels` makes them ready, at
 """
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any, TypeVar, cast
 
 import numba
 from numba import types
 from numba.core.compiler_lock import global_compiler_lock
+from numba.extending import register_jitable
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -49,6 +51,11 @@ def inline_kernel(function: F) -> F:
     return cast(F, compiled)
 
 
+def also_compiled(function: F) -> F:
+    """Declare a plain function that kernels can call, too."""
+    return register_jitable(function)
+
+
 def prepare_kernels() -> int:
     """Compile every kernel declared so far, or load it from the cache; returns how many there are."""
     for dispatcher in _declared:
@@ -68,6 +75,7 @@ def signature_of(dispatcher: Any) -> Any:
     return dispatcher.declared
 
 
+@cache
 def native_address(dispatcher: Any) -> int:
     """Where a declared kernel's machine code begins."""
     dispatcher.compile(())

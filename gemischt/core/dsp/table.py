@@ -7,8 +7,9 @@ and takes no word. Nothing is checked on the way: what is called has been built 
 
 import inspect
 from collections.abc import Sequence
+from functools import cache
 from types import FunctionType
-from typing import Any, cast
+from typing import Any, NamedTuple, cast
 
 import numba
 import numpy as np
@@ -37,24 +38,25 @@ class Call:
         Raises:
             TypeError: an argument is not what the kernel takes.
         """
-        wanted = [(name, kind) for name, kind in _parameters(called) if name not in _GIVEN]
+        wanted = [parameter for parameter in _parameters(called) if parameter.name not in _GIVEN]
         if len(wanted) != len(arguments):
-            raise TypeError(f"{called.__name__} takes {[name for name, _ in wanted]}, got {len(arguments)} arguments")
+            names = [parameter.name for parameter in wanted]
+            raise TypeError(f"{called.__name__} takes {names}, got {len(arguments)} arguments")
         words = [native_address(called)]
-        self._places: dict[str, tuple[slice, Any]] = {}
-        for (name, kind), argument in zip(wanted, arguments, strict=True):
-            found = _words_of(called.__name__, name, kind, argument)
-            self._places[name] = slice(len(words), len(words) + len(found)), kind
+        self._places: dict[str, tuple[slice, _Parameter]] = {}
+        for parameter, argument in zip(wanted, arguments, strict=True):
+            found = _words_of(called.__name__, parameter, argument)
+            self._places[parameter.name] = slice(len(words), len(words) + len(found)), parameter
             words += found
         self.entry = _entry_of(called)
         self.words = np.array(words, np.int64)
         self._name = called.__name__
-        self._kept = {name: argument for (name, _), argument in zip(wanted, arguments, strict=True)}
+        self._kept = {parameter.name: argument for parameter, argument in zip(wanted, arguments, strict=True)}
 
     def put(self, name: str, argument: Any) -> None:
         """Give another argument from the next run on; tables that point here know of it."""
-        place, kind = self._places[name]
-        self.words[place] = _words_of(self._name, name, kind, argument)
+        place, parameter = self._places[name]
+        self.words[place] = _words_of(self._name, parameter, argument)
         self._kept[name] = argument
 
 
@@ -63,13 +65,25 @@ def table_of(calls: Sequence[Call]) -> Counts:
     return np.array([(call.entry, call.words.ctypes.data) for call in calls], np.int64).reshape(len(calls), 2)
 
 
-def _parameters(called: Any) -> list[tuple[str, Any]]:
-    return list(zip(inspect.signature(called.py_func).parameters, signature_of(called).args, strict=True))
+class _Parameter(NamedTuple):
+    """One of a kernel's; ``number`` is what an array holds, None of a scalar."""
+
+    name: str
+    kind: Any
+    number: np.dtype[Any] | None
 
 
-def _words_of(called: str, name: str, kind: Any, argument: Any) -> list[int]:
-    if isinstance(kind, types.Array):
-        number = np.dtype(str(kind.dtype))
+@cache
+def _parameters(called: Any) -> tuple[_Parameter, ...]:
+    return tuple(
+        _Parameter(name, kind, np.dtype(str(kind.dtype)) if isinstance(kind, types.Array) else None)
+        for name, kind in zip(inspect.signature(called.py_func).parameters, signature_of(called).args, strict=True)
+    )
+
+
+def _words_of(called: str, parameter: _Parameter, argument: Any) -> list[int]:
+    name, kind, number = parameter
+    if number is not None:
         fits = isinstance(argument, np.ndarray) and argument.dtype == number and argument.ndim == kind.ndim
         if not fits or not argument.flags.c_contiguous:
             raise TypeError(f"{called} takes {kind} as {name}, got {type(argument).__name__} {_shape_of(argument)}")
@@ -102,7 +116,7 @@ def _call_kernel(_typing: Any, called: Any, words: Any, n_samples: Any, position
 
         address = word()
         values = []
-        for name, kind in parameters:
+        for name, kind, _ in parameters:
             if isinstance(kind, types.Array):
                 values.append(_array(target, builder, kind, word(), [word() for _ in range(kind.ndim)]))
             elif name in given:
@@ -113,7 +127,7 @@ def _call_kernel(_typing: Any, called: Any, words: Any, n_samples: Any, position
                 values.append(builder.trunc(word(), target.get_value_type(kind)))
             else:
                 values.append(word())
-        kinds = [kind for _, kind in parameters]
+        kinds = [parameter.kind for parameter in parameters]
         convention = target.call_conv
         function = convention.get_function_type(types.void, kinds)
         packed = convention._get_arg_packer(kinds).as_arguments(builder, values)

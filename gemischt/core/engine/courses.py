@@ -15,6 +15,7 @@ from gemischt.core.engine.resettling import Part
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import Value
+from gemischt.core.processors.base import Along
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.addresses import placed
@@ -87,13 +88,42 @@ class Course:
         gains = np.ones(len(samples))
         for curve in self.leads[id_]:
             own = curve.gains_at(np.maximum(samples / self.session.sample_rate_hz, 0.0))
-            jumps = self._jumps[curve.target]
-            if len(jumps):
-                place = np.searchsorted(jumps, samples, side="right") - 1
-                inside = (place >= 0) & (samples < jumps[place] + self._step_samples)
-                own[inside] = curve.gains_before_steps[place[inside]]
-            gains *= own
+            gains *= self._with_jumps(curve, samples, own, curve.gains_before_steps)
         return gains
+
+    def told_along(self, id_: OperationId, samples: NDArray[np.int64]) -> specs.ToldAlong | None:
+        """What a processor that is told its own parameters only, and those as numbers, is told at samples of the song;
+        None for all else."""
+        if not all(curve.is_plain for curve in self.leads[id_]):
+            return None
+        times_s = np.maximum(samples / self.session.sample_rate_hz, 0.0)
+        return self.told_with(
+            id_,
+            {
+                curve.target: self._with_jumps(curve, samples, curve.values_at(times_s), curve.values_before_steps)
+                for curve in self.leads[id_]
+            },
+        )
+
+    def told_with(self, id_: OperationId, values: Mapping[str, Along]) -> specs.ToldAlong | None:
+        """What such a processor is told where its parameters at some addresses, at least one, take other values."""
+        processor = self._plain_processors.get(id_)
+        if processor is None:
+            return None
+        own = _address_of(id_)
+        along = {target.removeprefix(own): value for target, value in values.items() if target.startswith(own)}
+        n_moments = len(next(iter(values.values())))
+        on = along.pop("on", np.full(n_moments, float(processor.on)))
+        return specs.ToldAlong(processor.params, on, along)
+
+    def _with_jumps(self, curve: Curve, samples: NDArray[np.int64], along: Along, before: Along) -> Along:
+        """What a curve says at samples of the song; inside a jump that before it."""
+        jumps = self._jumps[curve.target]
+        if len(jumps):
+            place = np.searchsorted(jumps, samples, side="right") - 1
+            inside = (place >= 0) & (samples < jumps[place] + self._step_samples)
+            along[inside] = before[place[inside]]
+        return along
 
     def led_by(self, curve: Curve) -> Iterator[OperationId]:
         """The operations among all of the strip's that a curve leads."""
@@ -102,10 +132,12 @@ class Course:
     def led_by_values(self, address: str, values: Sequence[Value]) -> Iterator[OperationId]:
         """The operations among all of the strip's that some of a parameter's values change."""
         strip_id = self.session.strips[0].id
+        changed = [self._with({address: value}) for value in values]
         for id_, known in self.part.known.items():
-            if id_.strip == strip_id and specs.settings_of(known) is not None:
-                told = (self.spec_with(id_, {address: value}) for value in values)
-                if any(specs.settings_of(spec) != specs.settings_of(known) for spec in told):
+            settings = specs.settings_of(known)
+            if id_.strip == strip_id and settings is not None:
+                told = (part.spec_of(id_, strip, at_s=0.0) for part, strip in changed)
+                if any(specs.settings_of(spec) != settings for spec in told):
                     yield id_
 
     def spec_with(self, id_: OperationId, values: Mapping[str, Value], at_s: float = 0.0) -> specs.Spec:
@@ -113,20 +145,25 @@ class Course:
         known = self.part.known[id_]
         if isinstance(known, specs.Process) and id_ in self._plain_processors:
             return self._process_with(known, values)
+        part, strip = self._with(values)
+        return part.spec_of(id_, strip, at_s=at_s)
+
+    def _with(self, values: Mapping[str, Value]) -> tuple[Part, Strip]:
+        """The strip with other values at some addresses, and its operations with its control groups so."""
         session = self.session
         for target, value in values.items():
             session = placed(session, target, value)
         part = self.part
         if session.control_groups is not self.session.control_groups:
             part = part.with_settings(part.settings.with_groups(session))
-        return part.spec_of(id_, session.strips[0], at_s=at_s)
+        return part, session.strips[0]
 
     def _process_with(self, known: specs.Process, values: Mapping[str, Value]) -> specs.Spec:
         """Of a processor that is told its own parameters and nothing else: worked out without the session around it,
         since that is done for every breakpoint."""
         processor = self._plain_processors[known.id]
         params, on = processor.params, processor.on
-        own = f"strips/{known.id.strip}/chain/{known.id.part[0]}/"
+        own = _address_of(known.id)
         for target, value in values.items():
             if not target.startswith(own):
                 continue
@@ -205,6 +242,11 @@ class Course:
 _TOLD_BY_OTHERS = ("parallel", "delay")
 """Processes whose parameters the song has a say in, or that are no processor."""
 _TURNED = (Role.INPUT, Role.OUTPUT, Role.SEND, Role.LANE, Role.PROCESSOR)
+
+
+def _address_of(processor: OperationId) -> str:
+    """What the addresses of a processor's parameters begin with."""
+    return f"strips/{processor.strip}/chain/{processor.part[0]}/"
 
 
 def _is_gain(spec: specs.Spec) -> bool:

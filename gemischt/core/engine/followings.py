@@ -1,7 +1,7 @@
 """Followings: how followers lead a strip's operations, and the tables that say what coefficients become."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -87,6 +87,11 @@ class Following:
     parameter: Parameter
     value: Value
     curve: Curve | None
+
+    @property
+    def key(self) -> object:
+        """What it depends on: followings with equal keys lead alike."""
+        return self.course.key, self.operation, self.address, self.pulls, self.value, self.curve
 
     @property
     def values(self) -> list[Value]:
@@ -241,16 +246,23 @@ class Followed:
             low, high = one.reach(scale)
             for (_, pull), told in zip(one.pulls, pulls, strict=True):
                 told[:] = scale.number(pull.to), float(pull.on)
-            rows = [
-                self._operation.coefs_of(one.course.spec_with(one.operation, {one.address: scale.value(number)}))
-                for number in np.linspace(low, high, N_VALUES).tolist()
-            ]
-            for index, call in enumerate(calls):
-                call.put("table", np.array([row[index] for row in rows]))
+            values = [scale.value(number) for number in np.linspace(low, high, N_VALUES).tolist()]
+            for table, call in zip(self._tables_of(one, values), calls, strict=True):
+                call.put("table", np.ascontiguousarray(table))
                 call.put("ends", np.array([low, high]))
             value.aim(((0, np.array([scale.number(one.value)])),), glide=glide)
             line = None if one.curve is None else _ValueLine(one.curve, scale, self._rate, self._lag)
             value.lead(line, glide=glide)
+
+    def _tables_of(self, one: Following, values: list[Value]) -> Sequence[NDArray[np.float64]]:
+        """The coefficients of each control for values of the parameter."""
+        if None not in values:
+            told = one.course.told_with(one.operation, {one.address: np.array(values, np.float64)})
+            along = None if told is None else self._operation.coefs_along(told)
+            if along is not None:
+                return along
+        rows = [self._operation.coefs_of(one.course.spec_with(one.operation, {one.address: value})) for value in values]
+        return [np.array(column) for column in zip(*rows, strict=True)]
 
     def take_over(self, other: "Followed") -> None:
         """Go on where the same operation of another plan is."""

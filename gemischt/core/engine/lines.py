@@ -1,17 +1,18 @@
 """Lines along which controls are led: a course, worked out a stretch at a time as it is needed."""
 
 import zlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.control import Line, Stretch
 from gemischt.core.engine.courses import STRETCH_SAMPLES
 from gemischt.core.engine.operations import Operation
 from gemischt.core.engine.specs import Course, OperationId
 
-_TURNED_STRETCHES, _STRETCHES = 32, 4
-"""Worked out at once: of what is only turned up and down, and of all else."""
+_TOGETHER, _ONE_BY_ONE = 32, 4
+"""So many stretches are worked out at once: of what is worked out for many moments together, and of all else."""
 _KEPT = 5
 """Stretches: operations of a strip lag apart, and loops come back."""
 
@@ -24,8 +25,8 @@ class Lines:
         self._operations = {id_: operations[id_] for id_ in course.ids}
         at_unity = {id_: course.at_unity(id_) for id_ in course.ids}
         self._at_unity = {id_: operations[id_].coefs_of(spec) for id_, spec in at_unity.items() if spec is not None}
-        # What is only turned is worked out for many moments at once.
-        self._length = STRETCH_SAMPLES * (_TURNED_STRETCHES if len(self._at_unity) == len(course.ids) else _STRETCHES)
+        together = all(id_ in self._at_unity or self._along(id_, np.zeros(1, np.int64)) for id_ in course.ids)
+        self._length = STRETCH_SAMPLES * (_TOGETHER if together else _ONE_BY_ONE)
         # Not all strips' stretches end with the same block.
         self._offset = zlib.crc32(course.ids[0].strip.encode()) % self._length
         self._stretches: dict[int, Mapping[OperationId, list[Stretch]]] = {}
@@ -66,10 +67,19 @@ class Lines:
                 gains = self.course.gains(id_, starts)[:, np.newaxis]
                 found[id_] = [(starts, gains * row) for row in unity]
                 continue
+            along = self._along(id_, starts)
+            if along is not None:
+                found[id_] = [(starts, rows) for rows in along]
+                continue
             # Row by row, one of each control.
             rows = [operation.coefs_of(self.course.spec_at(id_, int(start))) for start in starts]
             found[id_] = [(starts, np.array(column)) for column in zip(*rows, strict=True)]
         return found
+
+    def _along(self, id_: OperationId, samples: NDArray[np.int64]) -> Sequence[NDArray[np.float64]] | None:
+        """Coefficients of each control at samples of the song, if they are worked out together."""
+        told = self.course.told_along(id_, samples)
+        return None if told is None else self._operations[id_].coefs_along(told)
 
 
 class ControlLine(Line):

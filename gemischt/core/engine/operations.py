@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, TypeAlias
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.control import Control, Row, Told
@@ -45,6 +46,10 @@ class Operation:
     def coefs_of(self, spec: Any) -> list[Row]:
         """Of each control, for a spec of one moment."""
         return [told[0][1] for told in self._told(spec)]
+
+    def coefs_along(self, told: specs.ToldAlong) -> Sequence[NDArray[np.float64]] | None:
+        """Of each control, (n_moments, n_coefs); None if they are not worked out for many moments at once."""
+        return None
 
     def take_over(self, other: "Operation") -> None:
         """Go on where the same operation of another plan is."""
@@ -165,6 +170,9 @@ class ProcessOperation(Operation):
     def _told(self, spec: specs.Process) -> Sequence[Told]:
         rows = [(start, self.processor.coefs_of(params, on=spec.on)) for start, params in spec.told]
         return [[(start, coefs[index]) for start, coefs in rows] for index in range(len(self.controls))]
+
+    def coefs_along(self, told: specs.ToldAlong) -> Sequence[NDArray[np.float64]] | None:
+        return self.processor.coefs_along(told.params, told.on, told.values)
 
     def take_over(self, other: Operation) -> None:
         if isinstance(other, ProcessOperation) and type(self.processor) is type(other.processor):

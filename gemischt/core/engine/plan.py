@@ -182,9 +182,9 @@ class Plan:
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
             if before is not spec and specs.settings_of(before) != specs.settings_of(spec):
                 self.operations[spec.id].aim(spec, glide=True)
-        before_followings, self.blueprint = self.blueprint.followings, blueprint
-        if before_followings != blueprint.followings:
-            for id_, followings in self._followings().items():
+        before_followings, self.blueprint = self._followings(), blueprint
+        for id_, followings in self._followings().items():
+            if [one.key for one in followings] != [one.key for one in before_followings[id_]]:
                 self._followed[id_].aim(followings, glide=True)
         self._follow_courses()
         self._moving = self._found_moving()

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.layout import Layout
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.processors.base import Application, Detection
+from gemischt.core.processors.base import Along, Application, Detection
 from gemischt.core.session.ducking import FollowerStepParams, Opening
 
 
@@ -287,6 +287,15 @@ def settings_of(spec: Spec) -> object:
             return None
 
 
+class ToldAlong(NamedTuple):
+    """What a processor is told at many moments: parameters at rest, whether it is on (0 or 1), and what the others
+    are, by their fields."""
+
+    params: FrozenModel
+    on: Along
+    values: Mapping[str, Along]
+
+
 class Course(Protocol):
     """What leads operations over the song; see core.engine.courses."""
 
@@ -306,6 +315,9 @@ class Course(Protocol):
 
     def gains(self, id_: OperationId, samples: NDArray[np.int64]) -> NDArray[np.float64]:
         """By how much such an operation is turned at samples of the song."""
+
+    def told_along(self, id_: OperationId, samples: NDArray[np.int64]) -> ToldAlong | None:
+        """What a processor is told at samples of the song; None for what is not worked out for many at once."""
 
     def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
         """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""

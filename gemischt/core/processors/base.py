@@ -1,7 +1,7 @@
 """What every processor is to the engine."""
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeAlias
 
@@ -14,6 +14,8 @@ from gemischt.core.dsp.magnitude import highest_value
 from gemischt.core.dsp.table import Call
 
 State: TypeAlias = tuple[NDArray[Any], ...]
+Along: TypeAlias = NDArray[np.float64]
+"""A value at each of many moments, (n_moments,)."""
 
 
 class ControlSignal:
@@ -87,6 +89,16 @@ class BlockProcessor(Worker):
     @abstractmethod
     def coefs_of(self, params: Any, *, on: bool) -> tuple[Row, ...]:
         """Coefficients of each control; off means the (delayed) input."""
+
+    def coefs_along(self, params: Any, on: Along, values: Mapping[str, Along]) -> Sequence[NDArray[np.float64]] | None:
+        """Of each control, (n_moments, n_coefs), where some parameters take another value at each of many moments; None
+        if that is not worked out for many moments at once.
+
+        Args:
+            on: whether it is on, 0 or 1.
+            values: by field, or by "bands/ID/field" of a part.
+        """
+        return None
 
 
 @dataclass(frozen=True)

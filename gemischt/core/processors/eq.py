@@ -1,53 +1,52 @@
 """The equaliser: cookbook filters in series, gliding while they are moved."""
 
 import math
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.control import Control, Row
-from gemischt.core.dsp import biquad
+from gemischt.core.dsp import band_design, biquad
 from gemischt.core.dsp.table import Call
-from gemischt.core.processors.base import BlockProcessor, Place
-from gemischt.core.processors.eq_params import BUTTERWORTH_Q, MAX_BANDS, EqBand, EqParams
+from gemischt.core.processors.base import Along, BlockProcessor, Place
+from gemischt.core.processors.eq_params import MAX_BANDS, BandShape, EqParams
 
-SECTIONS_PER_BAND = 2
-_N_SECTIONS = MAX_BANDS * SECTIONS_PER_BAND
+SHAPES: dict[BandShape, int] = {
+    "bell": band_design.BELL,
+    "low-shelf": band_design.LOW_SHELF,
+    "high-shelf": band_design.HIGH_SHELF,
+    "low-cut": band_design.LOW_CUT,
+    "high-cut": band_design.HIGH_CUT,
+    "notch": band_design.NOTCH,
+}
+_COLUMNS = {
+    "on": band_design.ON,
+    "frequency_hz": band_design.FREQUENCY_HZ,
+    "gain_db": band_design.GAIN_DB,
+    "q": band_design.Q,
+}
+_N_SECTIONS = MAX_BANDS * band_design.SECTIONS_PER_BAND
 
 
-def band_sections(band: EqBand, sample_rate_hz: float) -> list[biquad.Section]:
-    """The band as one or two sections.
-
-    A cut of 24 dB/oct is a fourth-order Butterworth; ``q`` scales the resonance of its last section.
-    """
-    if not band.on:
-        return []
-    frequency_hz, q = band.frequency_hz, band.q
-    if band.shape in ("low-cut", "high-cut"):
-        design = biquad.high_pass if band.shape == "low-cut" else biquad.low_pass
-        if band.slope_db_per_octave == 12:
-            return [design(frequency_hz, q, sample_rate_hz)]
-        gentle, resonant = biquad.butterworth_qs(4)
-        return [
-            design(frequency_hz, gentle, sample_rate_hz),
-            design(frequency_hz, resonant * q / BUTTERWORTH_Q, sample_rate_hz),
-        ]
-    if band.shape == "notch":
-        return [biquad.notch(frequency_hz, q, sample_rate_hz)]
-    if band.gain_db == 0.0:
-        return []
-    shelf_or_bell = {"bell": biquad.bell, "low-shelf": biquad.low_shelf, "high-shelf": biquad.high_shelf}
-    return [shelf_or_bell[band.shape](frequency_hz, band.gain_db, q, sample_rate_hz)]
+def band_rows(params: EqParams) -> NDArray[np.float64]:
+    """The bands as numbers, shape (MAX_BANDS, N_COLUMNS); those that are not there are off."""
+    rows = np.zeros((MAX_BANDS, band_design.N_COLUMNS))
+    for row, band in zip(rows, params.bands, strict=False):
+        row[:] = SHAPES[band.shape], band.on, band.frequency_hz, band.gain_db, band.q, band.slope_db_per_octave
+    return rows
 
 
 def design_sections(params: EqParams, sample_rate_hz: float) -> NDArray[np.float64]:
     """Coefficients of every band, shape (16, 5); slots without use are the identity."""
-    sections = np.empty((_N_SECTIONS, 5))
-    sections[:] = biquad.IDENTITY
-    for index, band in enumerate(params.bands):
-        for offset, section in enumerate(band_sections(band, sample_rate_hz)):
-            sections[SECTIONS_PER_BAND * index + offset] = section
+    sections: NDArray[np.float64] = _designed(band_rows(params)[np.newaxis], sample_rate_hz)[0]
+    return sections
+
+
+def _designed(rows: NDArray[np.float64], sample_rate_hz: float) -> NDArray[np.float64]:
+    sections = np.empty((len(rows), _N_SECTIONS, 5))
+    band_design.design_bands(rows, sample_rate_hz, sections)
     return sections
 
 
@@ -75,6 +74,15 @@ class Equalizer(BlockProcessor):
 
     def coefs_of(self, params: EqParams, *, on: bool) -> tuple[Row, ...]:
         return (design_sections(params if on else EqParams(), self._sample_rate_hz).ravel(),)
+
+    def coefs_along(self, params: EqParams, on: Along, values: Mapping[str, Along]) -> Sequence[NDArray[np.float64]]:
+        places = {band.id: place for place, band in enumerate(params.bands)}
+        rows = np.repeat(band_rows(params)[np.newaxis], len(on), axis=0)
+        for field, along in values.items():
+            _, band_id, name = field.split("/")
+            rows[:, places[band_id], _COLUMNS[name]] = along
+        rows[:, :, band_design.ON] *= on[:, np.newaxis]
+        return (_designed(rows, self._sample_rate_hz).reshape(len(on), -1),)
 
 
 def ring_samples(sections: NDArray[np.float64]) -> int:

@@ -164,16 +164,16 @@ def _place_by_id(part: Part, field: str, part_id: str, where: str) -> _Place:
 
 def _models(part: Part) -> tuple[BaseModel, ...]:
     """The part itself and, of a processor, its parameters."""
-    return (part, part.params) if "params" in type(part).model_fields else (part,)
+    return (part, part.params) if "params" in part.__pydantic_fields__ else (part,)
 
 
 def _has(part: Part, field: str) -> bool:
-    return any(field in type(model).model_fields for model in _models(part))
+    return any(field in model.__pydantic_fields__ for model in _models(part))
 
 
 def _holder(part: Part, field: str) -> Part:
     """The model that has a field."""
-    return next(model for model in _models(part) if field in type(model).model_fields)
+    return part if field in part.__pydantic_fields__ else part.params
 
 
 def _tables(part: Part) -> dict[str, Parameter]:

@@ -10,7 +10,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.dsp.curves import find_breakpoints, read_level_curve
+from gemischt.core.dsp.curves import find_breakpoints, read_curve, read_level_curve
 from gemischt.core.errors import Fault, InvalidAction
 from gemischt.core.parameters import Parameter, Value
 from gemischt.core.session.addresses import name_of, parameters_of, read
@@ -132,16 +132,30 @@ class Curve:
 
     @cached_property
     def _segments(self) -> NDArray[np.float64]:
-        """Of each point time, level (minus infinity for silence), gain, and how its segment bends, (4, n)."""
+        """Of each point time, value (a level of silence is minus infinity), a level's gain, and how its segment bends,
+        (4, n)."""
         levels = [-math.inf if point.value is None else float(point.value) for point in self.points]
         bends = [BEND * point.bend if abs(point.bend) > 1e-9 else 0.0 for point in self.points]
-        return np.array([self._times_s, levels, [db_to_gain(level) for level in levels], bends])
+        gains = [db_to_gain(level) if self.parameter.unit == "dB" else 0.0 for level in levels]
+        return np.array([self._times_s, levels, gains, bends])
 
     def gains_at(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
         """Of a level, the gains at many times."""
         gains = np.empty(len(times_s))
         read_level_curve(self._segments, times_s, gains)
         return gains
+
+    @cached_property
+    def is_plain(self) -> bool:
+        """Whether all its values are numbers, or switches: none is silent, or endless."""
+        return all(point.value is not None for point in self.points)
+
+    def values_at(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The values of a plain curve at many times; of a switch 0 or 1."""
+        values = np.empty(len(times_s))
+        holds, logarithmic = self.parameter.kind == "switch", self.parameter.scale == "logarithmic"
+        read_curve(self._segments, holds, logarithmic, times_s, values)
+        return values
 
     def value_at(self, at_s: float) -> Value:
         """The parameter's value."""
@@ -183,6 +197,11 @@ class Curve:
     def gains_before_steps(self) -> NDArray[np.float64]:
         """Of a level, the gain just before each of its jumps."""
         return np.array([gain_of(self.value_before(at_s)) for at_s in self.steps_s])
+
+    @cached_property
+    def values_before_steps(self) -> NDArray[np.float64]:
+        """Of a plain curve, the value just before each of its jumps."""
+        return np.array([float(self.value_before(at_s) or 0.0) for at_s in self.steps_s])
 
     @cached_property
     def _steps(self) -> list[int]:

@@ -187,7 +187,7 @@ class RandomMeasuringTest(unittest.TestCase):
             measured = measure_song(session, self.bench.media, HASHES, store)
             for strip in session.strips:
                 for block in (processor for processor in strip.chain if processor.type == "parallel"):
-                    small, media = strip_in_song(session, self.bench.media, strip, measured.prints, store)
+                    small, media = strip_in_song(session, self.bench.media, measured.prints, store, strip.id)
                     stretch_s = (0.0, measured.duration_s)
                     whole = report_block(session, self.bench.media, strip.id, block.id, stretch_s=stretch_s)
                     alone = report_block(small, media, strip.id, block.id, stretch_s=stretch_s)

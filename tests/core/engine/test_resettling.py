@@ -17,6 +17,9 @@ from tests.core.engine.test_random_graphs import random_document
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import noise
 
+SOME = 60
+"""So many parameters of a random session are tried."""
+
 
 def told(blueprint: specs.Blueprint) -> list[Any]:
     """Everything the operations are told, arrays as lists."""
@@ -58,7 +61,9 @@ class ResettlingTest(unittest.TestCase):
         for number in range(25):
             session = self.random_session()
             blueprint = draw_blueprint(session, self.bench.media)
-            for item in parameters_of(session):
+            parameters = list(parameters_of(session))
+            for index in self.rng.permutation(len(parameters))[:SOME]:
+                item = parameters[index]
                 entry = item.parameter
                 values = (
                     [entry.minimum, entry.maximum, *entry.choices, not item.value] if item.value is not None else [1]

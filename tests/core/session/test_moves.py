@@ -3,6 +3,8 @@
 import unittest
 from typing import Any
 
+import numpy as np
+
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
@@ -35,6 +37,35 @@ class CurveTest(unittest.TestCase):
                 _, curve = drawn(target, [{"at_s": 1.0, "value": begin}, {"at_s": 3.0, "value": end}])
                 self.assertEqual((curve.value_at(0.0), curve.value_at(9.0)), (begin, end))
                 self.assertAlmostEqual(float(curve.value_at(2.0) or 0.0), middle, places=9)
+
+    def test_many_moments_read_as_one_by_one(self) -> None:
+        random = np.random.default_rng(4)
+        ranges: dict[str, tuple[float, float]] = {
+            "strips/bass/pan/position": (-1.0, 1.0),
+            "strips/bass/chain/eq/bands/b1/frequency_hz": (20.0, 20000.0),
+            "strips/bass/chain/eq/bands/b1/gain_db": (-24.0, 24.0),
+            "strips/bass/mute": (0.0, 1.0),
+        }
+        for target, (low, high) in ranges.items():
+            times_s = np.sort(random.uniform(0.0, 10.0, 12))
+            times_s[5] = times_s[4]
+            values = [float(value) for value in random.uniform(low, high, 12)]
+            given = [value > 0.5 for value in values] if target.endswith("mute") else values
+            bends = random.uniform(-1.0, 1.0, 12)
+            points = [
+                {"at_s": float(at_s), "value": value, "bend": float(bend)}
+                for at_s, value, bend in zip(times_s, given, bends, strict=True)
+            ]
+            _, curve = drawn(target, points)
+            asked_s = np.concatenate([random.uniform(-1.0, 12.0, 400), times_s])
+            with self.subTest(target):
+                self.assertTrue(curve.is_plain)
+                one_by_one = [float(curve.value_at(at_s) or 0.0) for at_s in asked_s.tolist()]
+                np.testing.assert_allclose(curve.values_at(asked_s), one_by_one, rtol=1e-9, atol=1e-9)
+                before = [float(curve.value_before(at_s) or 0.0) for at_s in curve.steps_s]
+                self.assertEqual(curve.values_before_steps.tolist(), before)
+        _, silent = drawn("strips/bass/fader_db", [{"at_s": 0.0, "value": None}, {"at_s": 2.0, "value": 0.0}])
+        self.assertFalse(silent.is_plain)
 
     def test_a_level_from_silence_goes_straight_in_amplitude(self) -> None:
         _, curve = drawn("strips/bass/fader_db", [{"at_s": 0.0, "value": None}, {"at_s": 2.0, "value": 0.0}])

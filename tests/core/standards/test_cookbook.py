@@ -11,6 +11,7 @@ from scipy import signal
 
 from gemischt.core.dsp import biquad
 from gemischt.core.processors import eq
+from gemischt.core.processors.base import Place
 from gemischt.core.processors.eq_params import EqBand, EqParams
 
 RATE_HZ = 48000
@@ -122,3 +123,67 @@ class CascadeTest(unittest.TestCase):
                         *biquad.new_scratch(n_sections),
                     )
                     np.testing.assert_allclose(audio, expected, atol=1e-10)
+
+    def test_sections_that_move_are_worked_out_anew_for_every_sample(self) -> None:
+        rng = np.random.default_rng(9)
+        n = 700
+        pieces = np.array([[3, 0, 0], [-40, 200, 150], [150, 400, 390], [390, 5000, n]], np.int64)
+        for n_channels in (1, 2, 3):
+            for n_sections in (1, 3, 4, 6):
+                with self.subTest(n_channels=n_channels, n_sections=n_sections):
+                    rows = np.array([[_random_bell(rng) for _ in range(n_sections)] for _ in range(6)])
+                    # The second piece rests.
+                    rows[3] = rows[2]
+                    audio = rng.standard_normal((n_channels, n))
+                    state = 0.1 * rng.standard_normal((n_sections, n_channels, 2))
+                    expected, left = _filtered_plainly(audio, pieces, rows, state)
+                    biquad.run_sections(audio, n, pieces, rows.reshape(6, -1), state, *biquad.new_scratch(n_sections))
+                    np.testing.assert_allclose(audio, expected, atol=1e-11)
+                    np.testing.assert_allclose(state, left, atol=1e-11)
+
+    def test_bands_that_move_are_designed_together_as_one_by_one(self) -> None:
+        rng = np.random.default_rng(12)
+        bands = [
+            {
+                "id": shape,
+                "shape": shape,
+                "frequency_hz": 300.0 * (k + 1),
+                "gain_db": 3.0 - k,
+                "slope_db_per_octave": 24,
+            }
+            for k, shape in enumerate(eq.SHAPES)
+        ]
+        params = EqParams.model_validate({"bands": bands})
+        place = Place(sample_rate_hz=RATE_HZ, glide_samples=960, n_channels=1, max_block=64)
+        worker = eq.Equalizer(place, np.zeros((1, 64)))
+        for shape in eq.SHAPES:
+            for field, low, high in (("frequency_hz", 20.0, 20000.0), ("gain_db", -24.0, 24.0), ("q", 0.2, 20.0)):
+                along = rng.uniform(low, high, 9)
+                on = (rng.random(9) < 0.7).astype(np.float64)
+                (found,) = worker.coefs_along(params, on, {f"bands/{shape}/{field}": along})
+                for value, is_on, row in zip(along.tolist(), on, found, strict=True):
+                    moved = [band | {field: value} if band["id"] == shape else band for band in bands]
+                    (expected,) = worker.coefs_of(EqParams.model_validate({"bands": moved}), on=bool(is_on))
+                    np.testing.assert_array_equal(row, expected)
+
+
+def _random_bell(rng: np.random.Generator) -> biquad.Section:
+    return biquad.bell(float(rng.uniform(100, 9000)), float(rng.uniform(-12, 12)), 1.0, RATE_HZ)
+
+
+def _filtered_plainly(
+    audio: np.ndarray, pieces: np.ndarray, rows: np.ndarray, state: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Transposed direct form II, sample by sample, with the coefficients of each line at that sample."""
+    out, state = audio.copy(), state.copy()
+    for channel in range(len(audio)):
+        for i in range(audio.shape[1]):
+            k = int(np.searchsorted(pieces[1:, 2], i, side="right"))
+            begin, end = pieces[1 + k, 0], pieces[1 + k, 1]
+            now = rows[2 * k] + (rows[2 * k + 1] - rows[2 * k]) * (i - begin) / (end - begin)
+            for s, (b0, b1, b2, a1, a2) in enumerate(now):
+                x, (u, v) = out[channel, i], state[s, channel]
+                y = b0 * x + u
+                state[s, channel] = b1 * x - a1 * y + v, b2 * x - a2 * y
+                out[channel, i] = y
+    return out, state

@@ -1,7 +1,8 @@
 import { QueryClient, useQuery } from "@tanstack/react-query";
+import { useCallback } from "react";
 
 import { answer, server, ServerError } from "./client";
-import type { SessionState, Wish } from "./types";
+import type { Processor, SessionState, Wish } from "./types";
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
@@ -36,7 +37,14 @@ export function useSession(id: string) {
   return useQuery({
     queryKey: keys.session(id),
     queryFn: () => answer(server.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
+    structuralSharing: newest,
   });
+}
+
+/** Answers may overtake each other: what is older than what is known changes nothing. */
+export function newest(known: unknown, arrived: unknown): unknown {
+  const before = known as SessionState | undefined;
+  return before && before.revision >= (arrived as SessionState).revision ? before : arrived;
 }
 
 export function useProcessors() {
@@ -44,6 +52,15 @@ export function useProcessors() {
     queryKey: keys.processors,
     queryFn: () => answer(server.GET("/api/processors")),
   });
+}
+
+/** What a processor is called. */
+export function useProcessorLabel(): (processor: { type: Processor["type"] }) => string {
+  const { data: kinds } = useProcessors();
+  return useCallback(
+    ({ type }) => (type === "parallel" ? "Lanes" : (kinds?.find((kind) => kind.kind === type)?.label ?? "")),
+    [kinds],
+  );
 }
 
 export function usePresets() {
@@ -176,8 +193,7 @@ export function cachedSession(id: string): SessionState | undefined {
 }
 
 function keep(state: SessionState): SessionState {
-  const known = cachedSession(state.id);
-  if (!known || known.revision < state.revision) queryClient.setQueryData(keys.session(state.id), state);
+  queryClient.setQueryData(keys.session(state.id), (known: SessionState | undefined) => newest(known, state));
   return state;
 }
 

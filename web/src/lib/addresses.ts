@@ -1,5 +1,6 @@
 import tables from "../api/parameters.gen.json";
 import type { Parameter, Processor, Session } from "../api/types";
+import { walkChain } from "./chains";
 
 const TABLES = tables as unknown as Record<string, Record<string, Parameter> | undefined>;
 
@@ -24,20 +25,12 @@ function partOf(
   if (field === "sends") return "send";
   if (field === "pan") return "pan";
   if (field !== "chain") return "strip";
-  const processor = walk(chain).find((item) => item.id === id);
+  const processor = walkChain(chain).find((item) => item.id === id);
   if (!processor) return null;
   if (inner === "bands" && innerId !== undefined) return "eq_band";
   if (inner === "lanes" && innerId !== undefined) return "lane";
   // What every processor has stands in the table of one of them.
   return inner === "on" ? "parallel" : processor.type;
-}
-
-function walk(chain: readonly Processor[]): Processor[] {
-  return chain.flatMap((processor): Processor[] =>
-    processor.type === "parallel"
-      ? [processor, ...processor.lanes.flatMap((lane) => walk(lane.chain as Processor[]))]
-      : [processor],
-  );
 }
 
 /** The value at an address in the document; null if there is none. */
@@ -64,6 +57,6 @@ function inner(part: Fields, rest: string[]): unknown {
   const found = field in part ? part[field] : (part.params as Fields | undefined)?.[field];
   if (!Array.isArray(found)) return found;
   const id = rest.shift();
-  const parts = field === "chain" ? walk(found as Processor[]) : (found as { id: string }[]);
+  const parts = field === "chain" ? walkChain(found as Processor[]) : (found as { id: string }[]);
   return parts.find((item) => item.id === id);
 }

@@ -7,6 +7,7 @@ from typing import Literal
 from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.analysis.cache.renders import RenderStore
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
+from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.engine.tap_reader import Media
 from gemischt.core.session.actions import Action
 from gemischt.core.session.document import Session, Strip
@@ -68,6 +69,10 @@ class Situation:
     def prints_of(self, strip: Strip) -> StripPrints:
         """Hashes of all that feeds it."""
         return self.measurement.prints[strip.id]
+
+    def in_song(self, strip_id: str) -> tuple[Session, Media]:
+        """A strip alone, with what it plays."""
+        return strip_in_song(self.session, self.media, self.measurement.prints, self.store, strip_id)
 
     def name(self, strip_id: str) -> str:
         """A strip's name."""

@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from gemischt.core.analysis.findings.base import Finding, Situation
 from gemischt.core.analysis.reports.lane_alignment import LaneFinding, compare_lane, report_block
-from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.engine.buffer_names import work_buffer
 from gemischt.core.engine.tap_reader import Stretch, read_buffers
 from gemischt.core.routing.graph import walk_chain
@@ -155,9 +154,8 @@ def combing_lanes(situation: Situation) -> Iterator[Finding]:
 def _compare_lanes(situation: Situation, strip: Strip, block: Parallel) -> Sequence[LaneFinding]:
     middle = situation.of(strip).stage("source").true_peak_at_s
     stretch_s = (max(0.0, middle - _LOUD_PART_S / 2), middle + _LOUD_PART_S / 2)
-    prints = situation.measurement.prints
-    session, media = strip_in_song(situation.session, situation.media, strip, prints, situation.store)
-    return report_block(session, media, strip.id, block.id, stretch_s=stretch_s).lanes
+    session, media, in_song = situation.session, situation.media, situation.in_song
+    return report_block(session, media, strip.id, block.id, stretch_s=stretch_s, in_song=in_song).lanes
 
 
 def _combing(strip: Strip, block: Parallel, compared: Sequence[LaneFinding]) -> Iterator[Finding]:

@@ -192,7 +192,7 @@ def _hear(situation: Situation, relation: Relation) -> _Heard:
     key = f"{prints.chain[-1] if prints.chain else prints.pre_chain}-{step.replace(':', '.')}-duck"
     kept = situation.store.figures(key)
     if kept is None:
-        kept = asdict(_kept(report_duck(situation.session, situation.media, relation)))
+        kept = asdict(_kept(report_duck(situation.session, situation.media, relation, in_song=situation.in_song)))
         situation.store.keep_figures(key, kept)
     return _Heard(**{**kept, "hits_s": tuple(kept["hits_s"])})
 

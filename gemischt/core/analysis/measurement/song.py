@@ -81,9 +81,9 @@ def measure_song(
         report: called often with the share that is done; what it raises stops the work.
         team: who measures strips; without one it is done one after the other.
     """
+    prints = fingerprints_of(session, media, media_hashes)
     session = with_steps_in_chains(with_solo_applied(session))
     length = song_length_samples(session, media)
-    prints = fingerprints(session, media_hashes, length)
     work = _Measuring(session, media, prints, store, length, report, team or OneAfterTheOther())
     strips = work.run()
     return SongMeasurement(
@@ -93,6 +93,12 @@ def measure_song(
         rendered=len(work.rendered),
         prints=prints,
     )
+
+
+def fingerprints_of(session: Session, media: Media, media_hashes: Mapping[str, str]) -> dict[str, StripPrints]:
+    """Under which hashes what is measured of a session is kept."""
+    session = with_steps_in_chains(with_solo_applied(session))
+    return fingerprints(session, media_hashes, song_length_samples(session, media))
 
 
 @dataclass

@@ -23,6 +23,7 @@ from gemischt.core.analysis.reports.follower_report import FollowerHeard, hear_f
 from gemischt.core.analysis.reports.grains import GRAINS_PER_BLOCK, Grains, binned, joined, written
 from gemischt.core.analysis.reports.relations import Relation, relations_of, step_of
 from gemischt.core.analysis.sub_sessions.paths import isolate
+from gemischt.core.analysis.sub_sessions.strip import InSong
 from gemischt.core.engine import specs
 from gemischt.core.engine.duck_operations import DuckOperation
 from gemischt.core.engine.hearing import apply_of, heard_by
@@ -126,20 +127,24 @@ def report_duck(
     *,
     target: str | None = None,
     stretch_s: StretchS | None = None,
+    in_song: InSong | None = None,
     report: Report = no_report,
 ) -> DuckReport:
     """Hear a relation at one of its targets, the first one if none is named.
+
+    Args:
+        in_song: gives a strip alone, where what it plays was rendered before; without it all is rendered here.
 
     Raises:
         InvalidAction: it has no target, or what turns it is not at work.
     """
     if not relation.targets:
         raise InvalidAction("it has no target yet", where=relation.sentence, remedy="Add one.")
-    if relation.kind == "follower":
-        return _of_follower(session, relation, hear_follower(session, media, relation, stretch_s, report))
     strip_id, step = step_of(relation, target)
-    resolved = with_steps_in_chains(session)
     stretch = stretch_of(session, media, stretch_s)
+    resolved, media = in_song(strip_id) if in_song else (with_steps_in_chains(session), media)
+    if relation.kind == "follower":
+        return _of_follower(session, relation, hear_follower(session, resolved, media, relation, stretch, report))
     rate = session.sample_rate_hz
     grain = max(1, rate // GRAINS_PER_S)
     feeding, sounding = steps_feeding(resolved, strip_id)
@@ -208,13 +213,18 @@ def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> 
 
 
 def glance_at_ducks(
-    session: Session, media: Media, *, stretch_s: StretchS | None = None, report: Report = no_report
+    session: Session,
+    media: Media,
+    *,
+    stretch_s: StretchS | None = None,
+    in_song: InSong | None = None,
+    report: Report = no_report,
 ) -> tuple[DuckGlance, ...]:
     """All relations that are at work, each at its first target."""
     found: list[DuckGlance] = []
     working = [relation for relation in relations_of(session) if relation.on and relation.targets]
     for done, relation in enumerate(working):
-        heard = report_duck(session, media, relation, stretch_s=stretch_s)
+        heard = report_duck(session, media, relation, stretch_s=stretch_s, in_song=in_song)
         gain_db = binned(np.array(heard.gain_db), np.minimum, GLANCE_BINS)
         found.append(DuckGlance(relation.id, heard.figures.deepest_db, written(gain_db, 1)))
         report((done + 1) / len(working))

@@ -16,10 +16,9 @@ from gemischt.core.engine.followings import Scale
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.specs import OperationId, Role
-from gemischt.core.engine.tap_reader import Media, Report, Stretch, StretchS, run_stretch, stretch_of
+from gemischt.core.engine.tap_reader import Media, Report, Stretch, run_stretch
 from gemischt.core.session.addresses import read
 from gemischt.core.session.document import Session
-from gemischt.core.session.ducking import with_steps_in_chains
 
 
 @dataclass(frozen=True)
@@ -57,16 +56,15 @@ class _FollowerListener:
 
 
 def hear_follower(
-    session: Session, media: Media, relation: Relation, stretch_s: StretchS | None, report: Report
+    session: Session, resolved: Session, media: Media, relation: Relation, stretch: Stretch, report: Report
 ) -> FollowerHeard:
-    """How far a follower moves its first parameter."""
+    """How far a follower of a session moves its first parameter, heard in a session with steps in its chains."""
     follower = next(item for item in session.followers if item.id == relation.owner)
     first = follower.targets[0]
     found = read(session, first.target)
     scale = Scale.of(found.parameter, [found.value, first.to])
     strip_id, step = step_of(relation)
-    resolved = with_steps_in_chains(session)
-    stretch, rate = stretch_of(session, media, stretch_s), session.sample_rate_hz
+    rate = session.sample_rate_hz
     grain = max(1, rate // GRAINS_PER_S)
     renderer = Renderer(isolate(resolved, set(), {strip_id}), media, max_block=grain * GRAINS_PER_BLOCK)
     grains = Grains(grain)

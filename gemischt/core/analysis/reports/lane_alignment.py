@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.analysis.sub_sessions.paths import isolate
+from gemischt.core.analysis.sub_sessions.strip import InSong
 from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import lane_buffer, work_buffer
@@ -74,10 +75,16 @@ def report_block(
     block_id: str,
     *,
     stretch_s: StretchS | None = None,
+    in_song: InSong | None = None,
     report: Report = no_report,
 ) -> BlockReport:
-    """Measure a block on what really runs through it."""
-    session = with_steps_in_chains(session)
+    """Measure a block on what really runs through it.
+
+    Args:
+        in_song: gives a strip alone, where what it plays was rendered before; without it all is rendered here.
+    """
+    stretch = stretch_of(session, media, stretch_s)
+    session, media = in_song(strip_id) if in_song else (with_steps_in_chains(session), media)
     strip = find_strip(session, strip_id)
     block = find_block(strip, block_id)
     cut = replace_strip(session, strip.model_copy(update={"chain": _up_to(strip.chain, block_id)}))
@@ -86,7 +93,6 @@ def report_block(
     alone = isolate(cut, early, sounding)
     names = {lane.id: lane_buffer(strip_id, block_id, lane.id) for lane in (*block.lanes, _INPUT)}
     after = _buffer_of_chain(strip, block_id)
-    stretch = stretch_of(session, media, stretch_s)
     signals = read_buffers(alone, media, stretch, {*names.values(), after}, report=report)
     blueprint = draw_blueprint(alone, media)
     lags, layout = blueprint.lags, blueprint.layout_of(after)

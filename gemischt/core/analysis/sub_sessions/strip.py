@@ -1,7 +1,8 @@
 """One strip as a session of its own, everything it hears played from audio rendered before."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.analysis.cache.renders import RenderStore
@@ -17,7 +18,7 @@ from gemischt.core.session.ducking import (
     split_at_fader,
     with_steps_in_chains,
 )
-from gemischt.core.session.edits import Chain
+from gemischt.core.session.edits import Chain, find_strip
 from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.session.moves import without_lost_moves
 from gemischt.core.session.terms import Tap
@@ -56,13 +57,16 @@ def strip_alone(session: Session, strip: Strip, prints: Mapping[str, StripPrints
     return ghosts.alone(target, with_chain=True)
 
 
+InSong: TypeAlias = Callable[[str], tuple[Session, Media]]
+"""From a strip's id to a session and media in which it sounds as in the song."""
+
+
 def strip_in_song(
-    session: Session, media: Media, strip: Strip, prints: Mapping[str, StripPrints], store: RenderStore
+    session: Session, media: Media, prints: Mapping[str, StripPrints], store: RenderStore, strip_id: str
 ) -> tuple[Session, Media]:
-    """A strip of a measured session alone, with all that it plays; the whole session if the store has lost some."""
+    """A strip alone, with all that it plays; the whole session if the store has not all of that."""
     session = with_steps_in_chains(with_solo_applied(session))
-    strip = session.strip(strip.id)
-    alone = strip_alone(session, strip, prints)
+    alone = strip_alone(session, find_strip(session, strip_id), prints)
     played = {media_id: store.audio(prints[heard].at(point)) for media_id, (heard, point) in alone.taps.items()}
     found = {media_id: samples for media_id, samples in played.items() if samples is not None}
     return (alone.session, {**media, **found}) if len(found) == len(played) else (session, media)

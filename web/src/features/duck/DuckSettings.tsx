@@ -1,5 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 
+import { useProcessorLabel } from "../../api/queries";
 import { limitsOf } from "../../api/parameters";
 import type { Duck, DuckTarget, Strip, Wish } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
@@ -7,6 +8,7 @@ import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { SignButton } from "../../controls/SignButton";
 import { ValueField } from "../../controls/ValueField";
+import { walkChain } from "../../lib/chains";
 import { formatDb, formatHz, formatNumber } from "../../lib/format";
 import { GhostSteps } from "./GhostSteps";
 import { Block, Row } from "./Side";
@@ -164,10 +166,11 @@ function Target({ duck, target, strip, heard, onHear }: TargetProps) {
     ({ type: "set-duck-target", duck: duck.id, target: target.id, settings }) as Wish;
   const address = `ducks/${duck.id}/targets/${target.id}`;
   const name = strip?.name ?? target.strip;
-  const processors = strip?.chain ?? [];
+  const labelOf = useProcessorLabel();
+  const processors = walkChain(strip?.chain ?? []);
   const places = [
     ...PLACES,
-    ...processors.map((item) => ({ value: `before ${item.id}`, label: `before ${item.id}` })),
+    ...processors.map((item) => ({ value: `before ${item.id}`, label: `before its ${labelOf(item)}` })),
   ];
   return (
     <chakra.div borderBottom="1px solid" borderColor="rule" padding="3px 0">

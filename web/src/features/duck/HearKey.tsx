@@ -5,14 +5,15 @@ import { useActing } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 
 /** Hear what decides, as it is heard there, instead of the mix. Never printed; gone with the sentence. */
-export function HearKey({ relation }: { relation: Relation }) {
+export function HearKey({ relation, target }: { relation: Relation; target: string }) {
   const { live } = useActing();
   const [heard, setHeard] = useState(false);
+  const step = relation.steps[relation.targets.indexOf(target)] ?? "";
   useEffect(() => {
     if (!heard) return;
-    live.hearKey({ strip: relation.targets[0] ?? "", step: relation.steps[0] ?? "" });
+    live.hearKey({ strip: target, step });
     return () => live.hearKey(null);
-  }, [heard, live, relation.targets, relation.steps]);
+  }, [heard, live, target, step]);
   return (
     <PlainButton
       height="target"

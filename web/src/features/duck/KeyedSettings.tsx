@@ -1,5 +1,6 @@
 import type { KeyedProcessor } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
+import { walkChain } from "../../lib/chains";
 import { KeyPicker, Parameters } from "../focus";
 import { Block } from "./Side";
 
@@ -7,9 +8,9 @@ import { Block } from "./Side";
 export function KeyedSettings({ strip, processor }: { strip: string; processor: string }) {
   const { strips, edit } = useOpen();
   const owner = strips.get(strip);
-  const found = owner?.chain
-    .flatMap((item) => (item.type === "parallel" ? item.lanes.flatMap((lane) => lane.chain) : [item]))
-    .find((item): item is KeyedProcessor => item.id === processor && "key" in item);
+  const found = walkChain(owner?.chain ?? []).find(
+    (item): item is KeyedProcessor => item.id === processor && "key" in item,
+  );
   if (!owner || !found) return null;
   return (
     <>

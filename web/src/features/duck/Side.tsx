@@ -6,6 +6,7 @@ import { Cure } from "../../app/Cure";
 import { useOpen } from "../../app/SessionContext";
 import { askWhich } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
+import { walkChain } from "../../lib/chains";
 import { formatDb, formatNumber } from "../../lib/format";
 import { DuckSettings } from "./DuckSettings";
 import { FollowerSettings } from "./FollowerSettings";
@@ -38,8 +39,8 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       await edit({ type: "add-duck-targets", duck: duck.id, strips: [strip] });
       return;
     }
-    const owner = state.document.strips.find((item) => item.id === relation.targets[0]);
-    const processor = owner?.chain.find((item) => item.id === relation.owner);
+    const owner = strips.get(relation.targets[0] ?? "");
+    const processor = walkChain(owner?.chain ?? []).find((item) => item.id === relation.owner);
     if (processor)
       await edit({ type: "paste-processors", strips: [strip], processors: [processor], title: "Ducking" });
   };
@@ -115,7 +116,7 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
           </PlainButton>
         )}
         {relation.trigger && relation.kind !== "follower" && (
-          <HearKey key={relation.id} relation={relation} />
+          <HearKey key={relation.id} relation={relation} target={heardAt ?? relation.targets[0] ?? ""} />
         )}
         <PlainButton height="target" onClick={() => void remove()}>
           Delete

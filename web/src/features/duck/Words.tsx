@@ -6,6 +6,7 @@ import { focusStrip } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
 import { parameterAt, valueIn } from "../../lib/addresses";
+import { walkChain } from "../../lib/chains";
 import { formatNumber } from "../../lib/format";
 import { showValue } from "../../lib/moves";
 
@@ -116,10 +117,6 @@ function Trigger({ relation, strip }: { relation: Relation; strip: string }) {
 }
 
 function keyOf(strip: Strip | undefined, processor: string) {
-  const chain = strip?.chain ?? [];
-  const all = chain.flatMap((item) =>
-    item.type === "parallel" ? item.lanes.flatMap((lane) => lane.chain) : [item],
-  );
-  const found = all.find((item) => item.id === processor);
+  const found = walkChain(strip?.chain ?? []).find((item) => item.id === processor);
   return found && "key" in found ? found.key : null;
 }

@@ -7,7 +7,7 @@ import { focusStrip } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { formatDb } from "../../lib/format";
 import { wideLayout } from "../../lib/layouts";
-import { walkChain } from "../level";
+import { walkChain } from "../../lib/chains";
 
 /** What the strip does, in words. */
 export function Sentence({ strip }: { strip: Strip }) {

@@ -1,8 +1,8 @@
 import { chakra } from "@chakra-ui/react";
 import { Fragment, useMemo, useState, type ReactNode } from "react";
 
-import { useProcessors } from "../../api/queries";
-import type { Processor, Strip } from "../../api/types";
+import { useProcessorLabel } from "../../api/queries";
+import type { Strip } from "../../api/types";
 import { progressWords, useMeasured } from "../../app/measurement";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip, useView } from "../../app/store";
@@ -27,16 +27,12 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
   const { state } = useOpen();
   const following = useMeasured();
   const { measured, current } = following;
-  const { data: kinds } = useProcessors();
+  const labelOf = useProcessorLabel();
   const [figure, setFigure] = useState<Figure>("peak");
   const [sorted, setSorted] = useState<string | null>(null);
   const { strips, vu_reference_dbfs: vuReferenceDbfs } = state.document;
   const columns = useMemo(() => columnsOf(strips), [strips]);
   const rows = useMemo(() => {
-    const labelOf = (processor: Processor) =>
-      processor.type === "parallel"
-        ? "Lanes"
-        : (kinds?.find((kind) => kind.kind === processor.type)?.label ?? "");
     const reading = { figure, vuReferenceDbfs, labelOf };
     const all = items.map((item) => ({
       item,
@@ -48,7 +44,7 @@ export function LadderFace({ items }: { items: LevelItem[] }) {
     return all
       .filter(({ item }) => item.strip)
       .sort((a, b) => (b.cells.get(sorted)?.value ?? -999) - (a.cells.get(sorted)?.value ?? -999));
-  }, [items, measured, figure, vuReferenceDbfs, sorted, kinds]);
+  }, [items, measured, figure, vuReferenceDbfs, sorted, labelOf]);
   const template = `minmax(${NAME_PX}px, 1.6fr) repeat(${columns.length}, minmax(${CELL_PX}px, 1fr))`;
   return (
     <>

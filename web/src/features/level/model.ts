@@ -1,4 +1,5 @@
-import type { Folder, Processor, Strip, TreeRow } from "../../api/types";
+import type { Folder, Strip, TreeRow } from "../../api/types";
+import { walkChain } from "../../lib/chains";
 
 export type LevelItem = {
   key: string;
@@ -28,15 +29,6 @@ export function itemsOf(rows: TreeRow[], strips: Map<string, Strip>, folders: Fo
       cuts: before % MOST_CUTS,
     };
   });
-}
-
-/** Every processor of a chain, those in lanes included. */
-export function walkChain(chain: Processor[]): Processor[] {
-  return chain.flatMap((processor) =>
-    processor.type === "parallel"
-      ? [processor, ...processor.lanes.flatMap((lane) => walkChain(lane.chain))]
-      : [processor],
-  );
 }
 
 /** How many strips each strip is a key for. */

@@ -1,7 +1,7 @@
 import type { Strip, Wish } from "../../api/types";
 import type { useOpen } from "../../app/SessionContext";
 import { askWhich } from "../../app/store";
-import { walkChain } from "../level";
+import { walkChain } from "../../lib/chains";
 
 type Open = ReturnType<typeof useOpen>;
 
