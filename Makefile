@@ -54,7 +54,7 @@ screenshots: setup
 types: $(VENV)/.ready web/node_modules/.ready
 	@$(BIN)/gemischt openapi > docs/openapi.json
 	@$(BIN)/gemischt schema > docs/session.schema.json
-	@$(BIN)/gemischt parameters > web/src/api/parameters.gen.json
+	@$(BIN)/gemischt parameters > web/src/api/catalogue.gen.json
 	@cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts --default-non-nullable=false
 
 clean:

@@ -307,10 +307,8 @@ def schema() -> None:
 
 
 def parameters() -> None:
-    """Print every parameter's range and unit, as JSON."""
-    tables = catalogue()
-    plain = {part: {name: entry.model_dump(mode="json") for name, entry in tables[part].items()} for part in tables}
-    print(json.dumps(plain, indent=1, sort_keys=True))
+    """Print every parameter's range and unit, and usual note values, as JSON."""
+    print(json.dumps(catalogue().model_dump(mode="json"), indent=1, sort_keys=True))
 
 
 def prepare() -> None:

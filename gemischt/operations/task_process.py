@@ -16,6 +16,7 @@ from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 
 _log = logging.getLogger(__name__)
+_LONGEST_END_S = 20.0
 Answers: TypeAlias = "queue.SimpleQueue[dict[str, Any] | None]"
 """What came back for one task; None when no more will."""
 
@@ -59,7 +60,12 @@ class _Running:
         assert self.process.stdin is not None
         with contextlib.suppress(BrokenPipeError):
             self.process.stdin.close()
-        self.process.wait(timeout=20)
+        try:
+            self.process.wait(timeout=_LONGEST_END_S)
+        except subprocess.TimeoutExpired:
+            # Nothing of what it does outlives us: what it keeps, it keeps piece by piece.
+            self.process.kill()
+            self.process.wait()
 
     def _log(self) -> None:
         """Keep what the process complains of."""

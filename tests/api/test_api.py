@@ -146,7 +146,7 @@ class SessionsTest(ApiCase):
         self.assertEqual((threshold["minimum"], threshold["maximum"], threshold["unit"]), (-80.0, 0.0, "dB"))
 
     def test_the_catalogue_is_what_the_page_was_built_with(self) -> None:
-        built = Path(__file__).parents[2] / "web" / "src" / "api" / "parameters.gen.json"
+        built = Path(__file__).parents[2] / "web" / "src" / "api" / "catalogue.gen.json"
         self.assertEqual(self.ask("GET", "/api/catalogue"), json.loads(built.read_text()))
 
     def test_the_published_schema_is_the_apis(self) -> None:

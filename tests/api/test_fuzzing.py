@@ -2,7 +2,6 @@
 be a failure, have an undocumented status, or another shape than the schema says."""
 
 import contextlib
-import time
 from typing import Any
 
 import schemathesis
@@ -21,8 +20,7 @@ from tests.api.test_api import ApiCase
 from tests.support.files import write_wav
 from tests.support.signals import noise
 
-MOST_S = 25.0
-EXAMPLES = 4
+EXAMPLES = 2
 CHECKS = [
     not_a_server_error,
     status_code_conformance,
@@ -46,16 +44,14 @@ class FuzzingTest(ApiCase):
         operations = [found.ok() for found in schema.get_all_operations()]
         # What deletes comes last, so that the rest still meets something.
         operations.sort(key=lambda operation: operation.method.upper() == "DELETE")
-        began_s = time.monotonic()
         called = 0
         for operation in operations:
             names = {parameter.name for parameter in operation.path_parameters}
             for mode in (GenerationMode.POSITIVE, GenerationMode.NEGATIVE):
                 real = {name: value for name, value in known.items() if name in names}
                 for given_names in ({}, real) if real else ({},):
-                    if time.monotonic() - began_s < MOST_S:
-                        with self.subTest(operation.label, mode=mode.value, known=sorted(given_names)):
-                            called += self.call(operation, mode, given_names)
+                    with self.subTest(operation.label, mode=mode.value, known=sorted(given_names)):
+                        called += self.call(operation, mode, given_names)
         self.assertGreater(called, 2 * len(operations))
 
     def call(self, operation: Any, mode: GenerationMode, path_parameters: dict[str, str]) -> int:

@@ -4,9 +4,8 @@ from fastapi import APIRouter
 
 from gemischt import __version__
 from gemischt.api.schemas import ProcessorListing, RackListing, WayListing
-from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import PROCESSORS
-from gemischt.core.session.catalogue import catalogue
+from gemischt.core.session.catalogue import Catalogue, catalogue
 from gemischt.core.session.racks import rack_label, rack_names
 from gemischt.core.session.ways import WAY_LABELS, WAYS
 
@@ -23,8 +22,8 @@ def list_processors() -> list[ProcessorListing]:
 
 
 @router.get("/catalogue", operation_id="getCatalogue")
-def get_catalogue() -> dict[str, dict[str, Parameter]]:
-    """Every parameter there is, with its range and unit, by the part of a session it belongs to."""
+def get_catalogue() -> Catalogue:
+    """Every parameter there is, with its range and unit, by the part of a session it belongs to; usual note values."""
     return catalogue()
 
 

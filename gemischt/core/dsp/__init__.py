@@ -2,6 +2,7 @@
 
 jit               how kernels are compiled
 mixing            clips, matrices, sums, delays, level measuring
+band_design       equaliser bands designed for many moments at once
 biquad            the cookbook's filters and the cascade that runs them
 curves            curves over the song, read at many moments at once
 decibels          fast logarithms and powers

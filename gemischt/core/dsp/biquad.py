@@ -86,6 +86,13 @@ def notch(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
     return _normalised(1.0, -2 * c, 1.0, 1 + alpha, -2 * c, 1 - alpha)
 
 
+@also_compiled
+def all_pass(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
+    """Second-order all-pass: half a turn at ``frequency_hz``."""
+    c, alpha = _angle(frequency_hz, q, sample_rate_hz)
+    return _normalised(1 - alpha, -2 * c, 1 + alpha, 1 + alpha, -2 * c, 1 - alpha)
+
+
 def butterworth_qs(order: int) -> list[float]:
     """Q of each second-order section of an even-order Butterworth filter.
 

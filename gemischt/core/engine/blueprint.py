@@ -23,7 +23,7 @@ from gemischt.core.engine.followings import followings_of
 from gemischt.core.engine.listening import Listening
 from gemischt.core.engine.placement import Matrix, file_matrix, leaving_layout, source_layout
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Ducking, FollowingStep, Settings, Turning, lane_gains, level_of
+from gemischt.core.engine.settings import Ducking, FollowingStep, Settings, Turning, band_of, lane_gains, level_of
 from gemischt.core.engine.sheet import ClipFeed, Feed, Sheet
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.layout import FILE_LAYOUTS, MONO, Layout
@@ -291,6 +291,9 @@ class _Drawing:
             name = lane_buffer(strip.id, *part)
             self.sheet.buffer(name, self.sheet.buffers[buffer], lag=self.sheet.lags[buffer])
             self.sheet.add(specs.Copy(OperationId(strip.id, Role.LANE_SPLIT, part), buffer, name))
+            band = band_of(block, lane.id)
+            if band is not None:
+                self.sheet.process(OperationId(strip.id, Role.LANE_BAND, part), "band", name, ((0, band),), on=True)
             self._draw_chain(strip, lane.chain, name)
             self._shift(OperationId(strip.id, Role.LANE_SHIFT, part), lane, name)
             feeds.append(Feed(OperationId(strip.id, Role.LANE, part), name, gains[lane.id]))

@@ -13,7 +13,7 @@ from gemischt.core.engine.clocks import lengths_by_tempo, ticks_of
 from gemischt.core.engine.operations import Operation
 from gemischt.core.processors.base import ControlSignal, ReducesGain, row
 from gemischt.core.session.ducks import CurveNode, Hits
-from gemischt.core.session.moves import BEND
+from gemischt.core.session.moves import steepness
 from gemischt.core.units import gain_to_db, ms_to_samples, time_constant_to_coefficient
 
 WAY_MS = 1.0
@@ -79,7 +79,7 @@ class OpenOperation(Operation):
 def _nodes_of(curve: Sequence[CurveNode], step: float) -> Audio:
     """A curve's nodes in the order of core.dsp.ducking; from one to another at the same place it takes a step's share
     of the length."""
-    nodes = np.array([(node.at, node.open, BEND * node.bend if abs(node.bend) > 1e-9 else 0.0) for node in curve]).T
+    nodes = np.array([(node.at, node.open, steepness(node.bend)) for node in curve]).T
     for k in range(1, nodes.shape[1]):
         nodes[ducking.AT, k] = max(nodes[ducking.AT, k], nodes[ducking.AT, k - 1] + step)
     return nodes
@@ -150,7 +150,7 @@ class FollowOperation(Operation):
     def _told(self, spec: specs.Follow) -> Sequence[Told]:
         params, rate = spec.params, self._sample_rate_hz
         feedback = (time_constant_to_coefficient(ms, rate) for ms in (params.attack_ms, params.release_ms))
-        bend = BEND * params.bend if abs(params.bend) > 1e-9 else 0.0
+        bend = steepness(params.bend)
         return (((0, row(params.floor_db, params.ceiling_db, bend, *feedback, float(spec.on))),),)
 
 

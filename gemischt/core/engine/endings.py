@@ -7,10 +7,12 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.resolving import told_over_time
+from gemischt.core.engine.settings import band_of
 from gemischt.core.engine.tap_reader import Stretch
+from gemischt.core.processors.band import BandFilter
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import processing_order
-from gemischt.core.session.document import Processor, Session
+from gemischt.core.session.document import Lane, Parallel, Processor, Session
 from gemischt.core.units import SILENCE_DB, gain_to_db, s_to_samples
 
 SILENT_DBFS = -90.0
@@ -32,11 +34,17 @@ def tail_samples(session: Session) -> int:
     return arriving[session.mix.id]
 
 
+def _lane_tail(session: Session, block: Parallel, lane: Lane) -> int:
+    band = band_of(block, lane.id)
+    splitting = 0 if band is None else BandFilter.tail_of(band, session.sample_rate_hz)
+    return splitting + _chain_tail(session, lane.chain)
+
+
 def _chain_tail(session: Session, chain: tuple[Processor, ...]) -> int:
     total = 0
     for processor in chain:
         if processor.type == "parallel":
-            total += max((_chain_tail(session, lane.chain) for lane in processor.lanes), default=0)
+            total += max((_lane_tail(session, processor, lane) for lane in processor.lanes), default=0)
         elif processor.on:
             tail_of = kind_of(processor.type).worker.tail_of
             total += max(tail_of(params, session.sample_rate_hz) for _, params in told_over_time(processor, session))

@@ -126,11 +126,18 @@ class MixIntoOperation(Operation):
             ring, position = np.zeros((len(source), spec.delay_samples)), np.zeros(1, np.int64)
             self.state = ((ring, position),)
             waiting = (Call(mixing.copy, source, feeding), Call(mixing.delay_in_place, feeding, ring, position))
+        self._joining = (feeding, control.pieces, control.coefs)
         joining = (feeding, out, control.pieces, control.coefs)
         if spec.matrix is None:
             self.calls = (*waiting, Call(mixing.mix_into, *joining))
         else:
             self.calls = (*waiting, Call(mixing.mix_through, *joining, np.array(spec.matrix)))
+
+    def added(self, out: Audio, n_samples: int) -> None:
+        """Write into ``out``, as many channels as the source has, what was added in the last block."""
+        feeding, pieces, gains = self._joining
+        mixing.clear(out, n_samples)
+        mixing.mix_into(feeding, out, n_samples, pieces, gains)
 
     def _told(self, spec: specs.MixInto) -> Sequence[Told]:
         return (((0, row(spec.gain)),),)

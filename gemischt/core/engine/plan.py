@@ -129,6 +129,10 @@ class Plan:
         controls += [control for followed in self._followed.values() for control in followed.values]
         return [control for control in controls if control.moves]
 
+    def leads(self, id_: OperationId) -> bool:
+        """Whether a move or a follower leads an operation over the song."""
+        return id_ in self._lines or id_ in self._followed
+
     def _find_followed(self) -> dict[OperationId, Followed]:
         """Operations that followers lead, whose controls from now on say what is there without them."""
         blueprint = self.blueprint

@@ -7,7 +7,16 @@ from typing import TypeAlias
 
 from gemischt.core.engine import specs
 from gemischt.core.engine.resolving import told_over_time
-from gemischt.core.engine.settings import Ducking, FollowingStep, Settings, Turning, lane_gains, level_of, process_spec
+from gemischt.core.engine.settings import (
+    Ducking,
+    FollowingStep,
+    Settings,
+    Turning,
+    band_of,
+    lane_gains,
+    level_of,
+    process_spec,
+)
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
@@ -18,6 +27,7 @@ Known: TypeAlias = Mapping[OperationId, specs.Spec]
 
 _SETTINGS = ("name", "color", "trim_db", "polarity_inverted", "fader_db", "mute", "pan", "width", "chain", "sends")
 _SEND_SETTINGS = ("level_db", "on")
+_BLOCK_SETTINGS = ("level_db", "lanes", "name", "splits")
 _LANE_SETTINGS = ("name", "level_db", "mute", "solo", "polarity_inverted", "chain")
 
 
@@ -114,6 +124,10 @@ class Part:
                 return dataclasses.replace(known, gain=gain)
             case specs.MixInto() if id_.role is Role.LANE:
                 return dataclasses.replace(known, gain=lane_gains(find_block(strip, id_.part[0]))[id_.part[1]])
+            case specs.Process() if id_.role is Role.LANE_BAND:
+                band = band_of(find_block(strip, id_.part[0]), id_.part[1])
+                assert band is not None
+                return dataclasses.replace(known, told=((0, band),))
             case specs.Follow():
                 step = find_processor(strip, id_.part[0])
                 assert isinstance(step, FollowerStep)
@@ -182,13 +196,16 @@ class Part:
             if before.type != "parallel" or after.type != "parallel":
                 yield None
                 return
-            settings = {"level_db": after.level_db, "lanes": after.lanes, "name": after.name}
+            settings = {name: getattr(after, name) for name in _BLOCK_SETTINGS}
             same = before.model_copy(update=settings) == after and len(before.lanes) == len(after.lanes)
+            same = same and [split.id for split in before.splits] == [split.id for split in after.splits]
             yield own if same else None
             if not after.on and before.lanes != after.lanes:
                 # It has no lanes, but what their keys hear is kept for them.
                 yield None
             for old, new in zip(before.lanes, after.lanes, strict=False) if after.on else ():
+                if after.splits and before.splits != after.splits:
+                    yield OperationId(strip_id, Role.LANE_BAND, (after.id, new.id))
                 same = old.model_copy(update={name: getattr(new, name) for name in _LANE_SETTINGS}) == new
                 yield OperationId(strip_id, Role.LANE, (after.id, new.id)) if same else None
                 yield from self._changed_in(strip_id, old.chain, new.chain)

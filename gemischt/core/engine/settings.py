@@ -10,6 +10,7 @@ from gemischt.core.engine.buffer_names import signal_name
 from gemischt.core.engine.placement import Matrix
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.band_params import BandParams
 from gemischt.core.processors.base import Application, BlockProcessor, Detection, GainShaper
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
@@ -101,6 +102,14 @@ def process_spec(
 def level_of(block: Parallel) -> GainParams:
     """A block of lanes as the gain behind it."""
     return GainParams.model_construct(level_db=block.level_db if block.on else 0.0)
+
+
+def band_of(block: Parallel, lane_id: str) -> BandParams | None:
+    """Which band of its block a lane is, None if it takes the whole signal."""
+    index = next(index for index, lane in enumerate(block.lanes) if lane.id == lane_id)
+    if not block.splits or index > len(block.splits):
+        return None
+    return BandParams.model_construct(index=index, crossovers_hz=tuple(split.frequency_hz for split in block.splits))
 
 
 def lane_gains(block: Parallel) -> dict[str, float]:

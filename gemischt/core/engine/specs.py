@@ -44,6 +44,7 @@ class Role(Enum):
     LANE_CLEAR = "lane clear"
     LANE_SHIFT = "lane shift"
     LANE_SPLIT = "lane split"
+    LANE_BAND = "lane band"
     LATE_CLIPS = "late clips"
     LATE_WAIT = "late wait"
     OUTPUT = "output"

@@ -11,6 +11,8 @@ delay              repeats
 reverb             rooms
 registry           the only list of them
 compressor_params  the compressor's parameter table
+band               one band of a signal that is split at crossovers
+band_params        what one band of a split signal is told
 curves             curves of processors, as points to draw
 delay_params       the delay's parameter table
 eq_params          the equaliser's parameter table

@@ -4,6 +4,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.band import BandFilter
+from gemischt.core.processors.band_params import BandParams
 from gemischt.core.processors.base import BlockProcessor, GainShaper
 from gemischt.core.processors.compressor import CompressorShaper
 from gemischt.core.processors.compressor_params import CompressorParams
@@ -33,7 +35,7 @@ class ProcessorKind:
     ``most_channels`` is 2 for what is stereo by nature, None for what takes any number.
     """
 
-    kind: KindName
+    kind: KindName | Literal["band"]
     label: str
     params: type[FrozenModel]
     worker: type[BlockProcessor] | type[GainShaper]
@@ -60,8 +62,10 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
 )
 
+_BAND = ProcessorKind("band", "Band", BandParams, BandFilter)
+"""What splits a block of lanes: no chain holds it."""
 _NO_PROCESSORS = {"parallel": "Lanes", "duck": "Duck", "follower": "Follower"}
-_BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in PROCESSORS}
+_BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in (*PROCESSORS, _BAND)}
 
 
 def kind_of(processor_type: str) -> ProcessorKind:

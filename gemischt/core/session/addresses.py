@@ -2,7 +2,7 @@
 
     strips/ID/FIELD                          strips/ID/pan/FIELD         strips/ID/sends/SEND/FIELD
     strips/ID/chain/PROCESSOR/FIELD          strips/ID/chain/PROCESSOR/key/FIELD     .../key/filter/FIELD
-    strips/ID/chain/EQ/bands/BAND/FIELD      strips/ID/chain/BLOCK/lanes/LANE/FIELD
+    strips/ID/chain/EQ/bands/BAND/FIELD      strips/ID/chain/BLOCK/lanes/LANE/FIELD      .../splits/SPLIT/FIELD
     control_groups/ID/FIELD                  ducks/ID/FIELD              ducks/ID/targets/TARGET/FIELD
     followers/ID/FIELD                       followers/ID/targets/TARGET/FIELD
 
@@ -26,7 +26,7 @@ from gemischt.core.session.edits import replace_processor
 
 Part = Any
 """A model of the document, of whichever kind the address leads to."""
-_PARTS = ("strips", "control_groups", "ducks", "followers", "targets", "sends", "chain", "bands", "lanes")
+_PARTS = ("strips", "control_groups", "ducks", "followers", "targets", "sends", "chain", "bands", "lanes", "splits")
 """Fields that hold parts with ids."""
 
 

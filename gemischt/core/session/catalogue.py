@@ -2,12 +2,24 @@
 
 from pydantic import BaseModel
 
-from gemischt.core.parameters import Parameter, table_of
+from gemischt.core.parameters import FrozenModel, Parameter, table_of
 from gemischt.core.processors.eq_params import EqBand
 from gemischt.core.processors.registry import PROCESSORS
-from gemischt.core.session.document import Clip, ControlGroup, Key, Lane, Pan, Parallel, Send, Session, Strip, Tempo
-from gemischt.core.session.ducks import Click, Duck, DuckTarget, Follower, Hits, Repeat
-from gemischt.core.session.terms import DetectorFilter
+from gemischt.core.session.document import (
+    Clip,
+    ControlGroup,
+    Key,
+    Lane,
+    Pan,
+    Parallel,
+    Send,
+    Session,
+    Split,
+    Strip,
+    Tempo,
+)
+from gemischt.core.session.ducks import Click, Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
+from gemischt.core.session.terms import USUAL_BEATS, USUAL_METRES, USUAL_NOTES, DetectorFilter, note_words
 
 _PARTS: dict[str, type[BaseModel]] = {
     "session": Session,
@@ -20,6 +32,7 @@ _PARTS: dict[str, type[BaseModel]] = {
     "key_filter": DetectorFilter,
     "lane": Lane,
     "parallel": Parallel,
+    "split": Split,
     "control_group": ControlGroup,
     "eq_band": EqBand,
     "duck": Duck,
@@ -27,11 +40,38 @@ _PARTS: dict[str, type[BaseModel]] = {
     "hits": Hits,
     "follower": Follower,
     "repeat": Repeat,
+    "length_ms": LengthMs,
     "click": Click,
 }
 
 
-def catalogue() -> dict[str, dict[str, Parameter]]:
-    """Parameters by name, by the kind of part or of processor."""
+class NoteValue(FrozenModel):
+    """A note value, and what it is called."""
+
+    value: str
+    label: str
+
+
+class Catalogue(FrozenModel):
+    """All that interfaces need to offer what a session takes.
+
+    Attributes:
+        parameters: by the kind of part or of processor, and by name.
+        notes: note values to choose from; ``beats`` are those that a tempo may count.
+    """
+
+    parameters: dict[str, dict[str, Parameter]]
+    notes: tuple[NoteValue, ...]
+    beats: tuple[str, ...]
+    metres: tuple[str, ...]
+
+
+def catalogue() -> Catalogue:
+    """Everything there is."""
     kinds = {item.kind: item.params for item in PROCESSORS}
-    return {part: dict(table_of(model)) for part, model in (_PARTS | kinds).items()}
+    return Catalogue(
+        parameters={part: dict(table_of(model)) for part, model in (_PARTS | kinds).items()},
+        notes=tuple(NoteValue(value=note, label=note_words(note)) for note in USUAL_NOTES),
+        beats=USUAL_BEATS,
+        metres=USUAL_METRES,
+    )

@@ -7,6 +7,7 @@ from pydantic import AfterValidator, ConfigDict, Field, StrictBool
 
 from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, level, parameter, trim
+from gemischt.core.processors.band_params import MOST_SPLITS
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.delay_params import DelayParams
 from gemischt.core.processors.eq_params import EqParams
@@ -194,8 +195,18 @@ class Lane(FrozenModel):
     chain: "tuple[Processor, ...]" = ()
 
 
+class Split(FrozenModel):
+    """A crossover of 24 dB/oct: the lanes up to it are below, the others above."""
+
+    id: Id
+    frequency_hz: float = parameter(1000.0, 20.0, 20000.0, label="Crossover", unit="Hz", scale="logarithmic")
+
+
 class Parallel(FrozenModel):
-    """A split into lanes that add up again, at a level of its own; switched off it passes its input."""
+    """A split into lanes that add up again, at a level of its own; switched off it passes its input.
+
+    With ``splits``, in order of frequency, its lanes are bands: as many as there are splits, and one more.
+    """
 
     id: Id
     type: Literal["parallel"] = "parallel"
@@ -203,6 +214,7 @@ class Parallel(FrozenModel):
     name: Name = "Lanes"
     level_db: float | None = level()
     lanes: tuple[Lane, ...] = Field(default=(), max_length=16)
+    splits: tuple[Split, ...] = Field(default=(), max_length=MOST_SPLITS)
 
 
 Simple = Eq | Compressor | Gate | Saturator | Limiter | Gain | Delay | Reverb

@@ -10,7 +10,7 @@ from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.document import Key, Keyed, Move, MovePoint, NoteTrack, Processor, Session, Strip, Tempo
 from gemischt.core.session.ducks import CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, WrittenNotes
-from gemischt.core.session.edits import Chain, change_chain, inserted, place_of
+from gemischt.core.session.edits import Chain, change_chain, find_duck, find_target, inserted, place_of
 from gemischt.core.session.moves import leads_somewhere
 from gemischt.core.session.terms import Note
 
@@ -145,8 +145,7 @@ def _led_fields(session: Session, address: str) -> Iterator[tuple[str, str]]:
         for strip_id in strips_of_group(session, owner):
             yield strip_id, address
     elif kind == "ducks":
-        duck = next(duck for duck in session.ducks if duck.id == owner)
-        target = next(target for target in duck.targets if target.id == rest[1])
+        target = find_target(find_duck(session, owner), rest[1])
         yield target.strip, f"chain/{step_id(owner, target.id)}/{rest[2]}"
 
 

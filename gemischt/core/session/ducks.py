@@ -90,7 +90,7 @@ class Follower(FrozenModel):
 class LengthMs(FrozenModel):
     """A length that does not follow the tempo."""
 
-    ms: float = Field(ge=1.0, le=60_000.0)
+    ms: float = parameter(250.0, 1.0, 60_000.0, label="Length", unit="ms", scale="logarithmic", stays=True)
 
 
 class CurveNode(FrozenModel):

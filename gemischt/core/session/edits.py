@@ -16,6 +16,7 @@ from gemischt.core.session.document import (
     Session,
     Strip,
 )
+from gemischt.core.session.ducks import Duck, DuckTarget, Follower
 from gemischt.core.units import signed_db
 
 Chain = tuple[Processor, ...]
@@ -39,6 +40,30 @@ def replace_strip(session: Session, strip: Strip) -> Session:
 def with_strips(session: Session, strips: Iterable[Strip]) -> Session:
     """The session with other strips."""
     return session.model_copy(update={"strips": tuple(strips)})
+
+
+def find_duck(session: Session, duck_id: str) -> Duck:
+    """The duck of this id, or InvalidAction."""
+    for duck in session.ducks:
+        if duck.id == duck_id:
+            return duck
+    raise InvalidAction(f'there is no duck "{duck_id}"', where="ducks", remedy="It may have been deleted; reload.")
+
+
+def find_target(duck: Duck, target_id: str) -> DuckTarget:
+    """The target of this id, or InvalidAction."""
+    for target in duck.targets:
+        if target.id == target_id:
+            return target
+    raise InvalidAction(f'there is no target "{target_id}"', where=duck.name)
+
+
+def find_follower(session: Session, follower_id: str) -> Follower:
+    """The follower of this id, or InvalidAction."""
+    for follower in session.followers:
+        if follower.id == follower_id:
+            return follower
+    raise InvalidAction(f'there is no follower "{follower_id}"', where="followers", remedy="It may be gone; reload.")
 
 
 def find_processor(strip: Strip, processor_id: str) -> Processor:

@@ -109,8 +109,13 @@ def bent(share: float, bend: float) -> float:
     >>> bent(0.5, 0.0), round(bent(0.5, 0.25), 4)
     (0.5, 0.2689)
     """
-    k = BEND * bend
-    return share if abs(k) < 1e-9 else math.expm1(k * share) / math.expm1(k)
+    k = steepness(bend)
+    return share if k == 0.0 else math.expm1(k * share) / math.expm1(k)
+
+
+def steepness(bend: float) -> float:
+    """The k of a bend; so small a one that nobody tells it from straight is 0."""
+    return BEND * bend if abs(bend) > 1e-9 else 0.0
 
 
 @dataclass(frozen=True)
@@ -135,7 +140,7 @@ class Curve:
         """Of each point time, value (a level of silence is minus infinity), a level's gain, and how its segment bends,
         (4, n)."""
         levels = [-math.inf if point.value is None else float(point.value) for point in self.points]
-        bends = [BEND * point.bend if abs(point.bend) > 1e-9 else 0.0 for point in self.points]
+        bends = [steepness(point.bend) for point in self.points]
         gains = [db_to_gain(level) if self.parameter.unit == "dB" else 0.0 for level in levels]
         return np.array([self._times_s, levels, gains, bends])
 
@@ -242,8 +247,8 @@ class Curve:
         else:
             span = (self.parameter.maximum or 1.0) - (self.parameter.minimum or 0.0)
             parts = abs(other - one) / (span * _FINE_SHARE)
-        k = abs(BEND * begin.bend)
-        steepest = 1.0 if k < 1e-9 else k / -math.expm1(-k)
+        k = abs(steepness(begin.bend))
+        steepest = 1.0 if k == 0.0 else k / -math.expm1(-k)
         return max(1, math.ceil(parts * steepest))
 
 

@@ -13,7 +13,7 @@ from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.processors.registry import kind_of, label_of
 from gemischt.core.routing.graph import find_loop, walk_chain
 from gemischt.core.session.addresses import read
-from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Session, Strip
+from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Parallel, Session, Strip
 from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.ducks import Hits, WrittenNotes
 from gemischt.core.session.kinds import traits_of
@@ -126,11 +126,22 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
         yield from _repeated(f"{path}/chain", (processor.id for processor in processors))
         for processor in processors:
             if processor.type == "parallel":
-                yield from _repeated(f"{path}/chain/{processor.id}", (lane.id for lane in processor.lanes))
+                yield from _lanes_faults(f"{path}/chain/{processor.id}", processor)
             if processor.type == "delay" and processor.params.note is not None:
                 yield from _note_faults(f"{path}/chain/{processor.id}/note", processor.params.note, session)
             elif isinstance(processor, Keyed) and processor.key.source not in (None, *strips):
                 yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
+
+
+def _lanes_faults(path: str, block: Parallel) -> Iterator[Fault]:
+    yield from _repeated(path, (lane.id for lane in block.lanes))
+    yield from _repeated(f"{path}/splits", (split.id for split in block.splits))
+    if block.splits and len(block.lanes) != len(block.splits) + 1:
+        wanted = len(block.splits) + 1
+        yield Fault(f"{path}/lanes", f"{len(block.splits)} splits make {wanted} bands, got {len(block.lanes)} lanes")
+    for lower, split in pairwise(block.splits):
+        if split.frequency_hz < lower.frequency_hz:
+            yield Fault(f"{path}/splits/{split.id}", f"must not lie below the one before, {lower.frequency_hz:g} Hz")
 
 
 def _layout_faults(path: str, strip: Strip) -> Iterator[Fault]:

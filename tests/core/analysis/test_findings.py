@@ -140,6 +140,38 @@ def fader_move(*points: tuple[float, float]) -> Bench:
     return bench
 
 
+def drummed(*chain: dict[str, object], **fields: object) -> Bench:
+    """A steady bass, and a drum of a tone that sounds for 40 ms in each quarter of a second."""
+    bench = Bench(**fields)
+    bench.track("bass", sine(440.0, -18.0, 2.0), chain=list(chain))
+    sounds = np.arange(2 * RATE_HZ) % (RATE_HZ // 4) < RATE_HZ // 25
+    bench.track("drum", sine(200.0, -12.0, 2.0) * sounds)
+    return bench
+
+
+def by_drum(processor_id: str, *, release_ms: float, threshold_db: float = -30.0) -> dict[str, object]:
+    key = {"from": "drum", "tap": "pre-fader"}
+    return compressor(processor_id, key, threshold_db=threshold_db, ratio=8.0, attack_ms=1.0, release_ms=release_ms)
+
+
+def drawn_duck(clock: dict[str, object], down_until: float = 0.3) -> Bench:
+    """A curve that is down from the tick on, and comes back at a share of an eighth."""
+    curve = [{"at": 0.0, "open": 0.0}, {"at": down_until, "open": 0.0}, {"at": min(1.0, down_until + 0.1), "open": 1.0}]
+    if down_until == 1.0:
+        curve = curve[:2]
+    targets = [{"id": "x", "strip": "bass", "depth_db": -9.0}]
+    duck = {"id": "d", "name": "Tide", "clock": clock, "length": "1/8", "curve": curve, "targets": targets}
+    return drummed(ducks=[duck])
+
+
+def each_eighth(offset_s: float) -> dict[str, object]:
+    return {"kind": "repeat", "note": "1/8", "offset_s": offset_s}
+
+
+def hits_from(threshold_db: float) -> dict[str, object]:
+    return {"kind": "hits", "from": "drum", "threshold_db": threshold_db}
+
+
 CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
     "clips-inside": (lambda: clipping_inside(14.0), lambda: clipping_inside(11.0)),
     "clips-at-mix": (lambda: mix_at(0.4), lambda: mix_at(-0.2)),
@@ -173,6 +205,17 @@ CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
         lambda: fader_move((0.0, -3.0), (2.5, -3.0), (3.0, 0.0)),
         lambda: fader_move((0.0, -3.0), (1.9, 0.0)),
     ),
+    "idle-duck": (lambda: drawn_duck(hits_from(-9.0)), lambda: drawn_duck(hits_from(-15.0))),
+    "duck-never-back": (
+        lambda: drummed(by_drum("duck", release_ms=600.0)),
+        lambda: drummed(by_drum("duck", release_ms=30.0)),
+    ),
+    "duck-always-down": (lambda: drawn_duck(each_eighth(0.0), 1.0), lambda: drawn_duck(each_eighth(0.0), 0.7)),
+    "ducked-twice": (
+        lambda: drummed(by_drum("duck", release_ms=30.0), by_drum("other", release_ms=30.0)),
+        lambda: drummed(by_drum("duck", release_ms=30.0), by_drum("other", release_ms=30.0, threshold_db=0.0)),
+    ),
+    "duck-beside-the-beat": (lambda: drawn_duck(each_eighth(0.02)), lambda: drawn_duck(each_eighth(0.005))),
     "noise-before": (lambda: hum(-60.0), lambda: hum(-75.0)),
 }
 
@@ -253,6 +296,16 @@ class OnceTest(unittest.TestCase):
                     with mock.patch("gemischt.core.analysis.findings.copies.report_block", side_effect=AssertionError):
                         after = [finding for finding in found_in(edited, bench, store) if finding.kind == kind]
                 self.assertEqual(after, before)
+
+    def test_a_fader_does_not_make_ducks_be_heard_again(self) -> None:
+        bench = drummed(by_drum("duck", release_ms=600.0))
+        store, session = MemoryRenders(), bench.session()
+        before = [finding for finding in found_in(session, bench, store) if finding.look == "Duck"]
+        edited = apply_action(session, SetStrips(changes=(StripSettings(strip="bass", fader_db=-3.0),)))
+        with mock.patch("gemischt.core.analysis.findings.ducks.report_duck", side_effect=AssertionError):
+            after = [finding for finding in found_in(edited, bench, store) if finding.look == "Duck"]
+        self.assertEqual(after, before)
+        self.assertIn("duck-never-back", [finding.kind for finding in before])
 
     def test_a_lane_that_was_changed_is_compared_again(self) -> None:
         store = MemoryRenders()

@@ -217,6 +217,21 @@ class AgreementTest(MeasuringCase):
         self.assertEqual(measured.clips_at, list(expected).index("hot"))
         self.assertGreater(dict(found)["hot"].overs, 0)
 
+    def test_a_lane_whose_level_moves_is_measured_as_it_moves(self) -> None:
+        lanes = [{"id": "clean", "name": "Clean"}, {"id": "wet", "name": "Wet", "level_db": -40.0}]
+        bench = Bench()
+        bench.track("tone", sine(997, -12, 2.0), chain=[{"id": "block", "type": "parallel", "lanes": lanes}])
+        points = [{"at_s": 0.0, "value": -30.0}, {"at_s": 1.0, "value": -6.0}, {"at_s": 2.0, "value": -30.0}]
+        bench.fields["moves"] = [{"target": "strips/tone/chain/block/lanes/wet/level_db", "points": points}]
+        measured = measure_song(bench.session(), bench.media, {"tone": "t"}, MemoryRenders()).strips["tone"]
+        levels = next(stage.levels for stage in measured.stages if stage.lane == "wet")
+        self.assertAlmostEqual(levels.sample_peak_dbfs, -18.0, delta=0.03)
+        self.assertAlmostEqual(levels.sample_peak_at_s, 1.0, delta=0.01)
+        # The mean power of a gain that goes straight in dB from g to G: (G^2 - g^2) / ln (G^2 / g^2).
+        low, high = 10 ** (-30.0 / 10), 10 ** (-6.0 / 10)
+        mean_db = 10 * np.log10((high - low) / np.log(high / low))
+        self.assertAlmostEqual(levels.rms_dbfs, -12.0 - 3.01 + mean_db, delta=0.02)
+
     def test_a_block_that_is_off_has_no_lanes(self) -> None:
         lane = {"id": "l", "name": "L", "chain": [eq({"gain_db": 24.0})]}
         bench = Bench()

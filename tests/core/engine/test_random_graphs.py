@@ -33,7 +33,11 @@ def random_lanes(rng: np.random.Generator, name: str, sources: list[str]) -> dic
         }
         for k in range(rng.integers(1, 4))
     ]
-    return {"id": name, "type": "parallel", "lanes": lanes, "on": bool(rng.random() < 0.8)}
+    block = {"id": name, "type": "parallel", "lanes": lanes, "on": bool(rng.random() < 0.8)}
+    if rng.random() < 0.4:
+        edges = np.sort(np.exp(rng.uniform(np.log(20), np.log(20000), len(lanes) - 1)))
+        block["splits"] = [{"id": f"x{k}", "frequency_hz": float(edge)} for k, edge in enumerate(edges)]
+    return block
 
 
 def random_processor(rng: np.random.Generator, name: str, sources: list[str]) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-import tables from "./parameters.gen.json";
+import catalogue from "./catalogue.gen.json";
 
 type Entry = {
   default: number | string | boolean | null;
@@ -11,7 +11,7 @@ type Entry = {
 };
 
 /** The parts of a session that have parameters, processors by their type. */
-export type Part = keyof typeof tables;
+export type Part = keyof typeof catalogue.parameters;
 export type Limits = {
   minimum: number;
   maximum: number;
@@ -20,7 +20,15 @@ export type Limits = {
   logarithmic: boolean;
 };
 
-const TABLES: Record<Part, Record<string, Entry | undefined>> = tables;
+const TABLES: Record<Part, Record<string, Entry | undefined>> = catalogue.parameters;
+
+/** Note values to choose from, notes that a tempo may count, and metres. */
+export const { notes: NOTES, beats: BEATS, metres: METRES } = catalogue;
+
+/** The usual note values, and one that is none of them. */
+export function notesWith(value: string): { value: string; label: string }[] {
+  return NOTES.some((note) => note.value === value) ? NOTES : [...NOTES, { value, label: value }];
+}
 
 function entryOf(part: Part, name: string): Entry {
   const entry = TABLES[part][name];
@@ -29,7 +37,7 @@ function entryOf(part: Part, name: string): Entry {
 }
 
 export function isPart(kind: string): kind is Part {
-  return kind in tables;
+  return kind in catalogue.parameters;
 }
 
 /** Range, default, unit and scale of a numeric parameter, as the server has them. */

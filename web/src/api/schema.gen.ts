@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * Get Catalogue
-         * @description Every parameter there is, with its range and unit, by the part of a session it belongs to.
+         * @description Every parameter there is, with its range and unit, by the part of a session it belongs to; usual note values.
          */
         get: operations["getCatalogue"];
         put?: never;
@@ -860,6 +860,31 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddBands
+         * @description Split the signal at crossovers, and put a compressor into each band. The defaults are common practice, no
+         *     source.
+         */
+        AddBands: {
+            /** At */
+            at?: number | null;
+            /**
+             * Crossovers Hz
+             * @default [
+             *       120,
+             *       2500
+             *     ]
+             */
+            crossovers_hz?: number[];
+            into?: components["schemas"]["LanePlace"] | null;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-bands";
+        };
+        /**
          * AddDuck
          * @description A drawn duck over some strips, which may each have a depth of its own later.
          */
@@ -893,7 +918,7 @@ export interface components {
              * Length
              * @default 1/4
              */
-            length?: string | components["schemas"]["LengthMs"];
+            length?: string | components["schemas"]["LengthMs-Input"];
             /** Name */
             name: string;
             /**
@@ -1194,6 +1219,28 @@ export interface components {
              * @enum {string}
              */
             type: "bus-from-strips";
+        };
+        /**
+         * Catalogue
+         * @description All that interfaces need to offer what a session takes.
+         *
+         *     Attributes:
+         *         parameters: by the kind of part or of processor, and by name.
+         *         notes: note values to choose from; ``beats`` are those that a tempo may count.
+         */
+        Catalogue: {
+            /** Beats */
+            beats: string[];
+            /** Metres */
+            metres: string[];
+            /** Notes */
+            notes: components["schemas"]["NoteValue"][];
+            /** Parameters */
+            parameters: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["Parameter"];
+                };
+            };
         };
         /**
          * Click
@@ -1826,7 +1873,7 @@ export interface components {
              * Length
              * @default 1/4
              */
-            length: string | components["schemas"]["LengthMs"];
+            length: string | components["schemas"]["LengthMs-Output"];
             /** Name */
             name: string;
             /**
@@ -1919,7 +1966,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2882,8 +2929,22 @@ export interface components {
          * LengthMs
          * @description A length that does not follow the tempo.
          */
-        LengthMs: {
-            /** Ms */
+        "LengthMs-Input": {
+            /**
+             * Length
+             * @default 250
+             */
+            ms?: number;
+        };
+        /**
+         * LengthMs
+         * @description A length that does not follow the tempo.
+         */
+        "LengthMs-Output": {
+            /**
+             * Length
+             * @default 250
+             */
             ms: number;
         };
         /** Limiter */
@@ -3012,7 +3073,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -3296,6 +3357,16 @@ export interface components {
             notes: components["schemas"]["Note-Output"][];
         };
         /**
+         * NoteValue
+         * @description A note value, and what it is called.
+         */
+        NoteValue: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * OnlyIn
          * @description Let a switch be on in some stretches only, or everywhere else; none at all lets it rest, on.
          */
@@ -3375,6 +3446,8 @@ export interface components {
         /**
          * Parallel
          * @description A split into lanes that add up again, at a level of its own; switched off it passes its input.
+         *
+         *     With ``splits``, in order of frequency, its lanes are bands: as many as there are splits, and one more.
          */
         "Parallel-Input": {
             /** Id */
@@ -3400,6 +3473,11 @@ export interface components {
              */
             on?: boolean;
             /**
+             * Splits
+             * @default []
+             */
+            splits?: components["schemas"]["Split-Input"][];
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -3408,6 +3486,8 @@ export interface components {
         /**
          * Parallel
          * @description A split into lanes that add up again, at a level of its own; switched off it passes its input.
+         *
+         *     With ``splits``, in order of frequency, its lanes are bands: as many as there are splits, and one more.
          */
         "Parallel-Output": {
             /** Id */
@@ -3432,6 +3512,11 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Splits
+             * @default []
+             */
+            splits: components["schemas"]["Split-Output"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3794,7 +3879,7 @@ export interface components {
         };
         /**
          * RemoveLane
-         * @description Take a lane out; the last one goes with its block.
+         * @description Take a lane out; the last one goes with its block. A band's neighbour takes over what was its own.
          */
         RemoveLane: {
             place: components["schemas"]["LanePlace"];
@@ -4564,7 +4649,7 @@ export interface components {
              * Length
              * @default 1/4
              */
-            length?: string | components["schemas"]["LengthMs"];
+            length?: string | components["schemas"]["LengthMs-Input"];
             /**
              * Name
              * @default Duck
@@ -4779,6 +4864,22 @@ export interface components {
             type: "set-lanes";
         };
         /**
+         * SetLanesKey
+         * @description Let everything that listens in a block's lanes hear the same key.
+         */
+        SetLanesKey: {
+            /** Block */
+            block: string;
+            key: components["schemas"]["Key-Input"];
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-lanes-key";
+        };
+        /**
          * SetMoves
          * @description Draw parameters over the song, each anew: what its curve was is replaced.
          */
@@ -4977,6 +5078,48 @@ export interface components {
             made_at: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Split
+         * @description A crossover of 24 dB/oct: the lanes up to it are below, the others above.
+         */
+        "Split-Input": {
+            /**
+             * Crossover
+             * @default 1000
+             */
+            frequency_hz?: number;
+            /** Id */
+            id: string;
+        };
+        /**
+         * Split
+         * @description A crossover of 24 dB/oct: the lanes up to it are below, the others above.
+         */
+        "Split-Output": {
+            /**
+             * Crossover
+             * @default 1000
+             */
+            frequency_hz: number;
+            /** Id */
+            id: string;
+        };
+        /**
+         * SplitBand
+         * @description Split a band of a block in two, the upper one a copy of it, at a frequency inside it.
+         */
+        SplitBand: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            place: components["schemas"]["LanePlace"];
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "split-band";
         };
         /**
          * SplitClip
@@ -5434,7 +5577,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
             /** Title */
             title: string;
             /**
@@ -5551,11 +5694,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: {
-                            [key: string]: components["schemas"]["Parameter"];
-                        };
-                    };
+                    "application/json": components["schemas"]["Catalogue"];
                 };
             };
             /** @description Bad Request */

@@ -1,8 +1,8 @@
-import tables from "../api/parameters.gen.json";
+import catalogue from "../api/catalogue.gen.json";
 import type { Parameter, Processor, Session } from "../api/types";
 import { walkChain } from "./chains";
 
-const TABLES = tables as unknown as Record<string, Record<string, Parameter> | undefined>;
+const TABLES = catalogue.parameters as unknown as Record<string, Record<string, Parameter> | undefined>;
 
 /** The parameter at an address, from the document and the server's tables; null if there is none. */
 export function parameterAt(document: Session, address: string): Parameter | null {

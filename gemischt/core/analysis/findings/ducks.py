@@ -2,17 +2,20 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
+from typing import NamedTuple
 
 import numpy as np
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
-from gemischt.core.analysis.reports.duck_report import DuckReport, report_duck
+from gemischt.core.analysis.reports.duck_figures import DuckFigures
+from gemischt.core.analysis.reports.duck_report import release_cure, report_duck
 from gemischt.core.analysis.reports.relations import Relation, relations_of, step_of
-from gemischt.core.session.actions import Action, SetDuck, SetParameters, SetProcessor
+from gemischt.core.session.actions import Action, SetDuck, SetParameters
 from gemischt.core.session.actions.parameters import ParameterValue
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.ducks import Hits, Repeat
+from gemischt.core.session.edits import find_duck
 
 LATE_SHARE = 0.5
 """So many hits come too early before that is told; common practice, no source."""
@@ -25,18 +28,11 @@ _EVEN_MS = 4.0
 _MOVED_DB = 1.0
 
 
-@dataclass(frozen=True)
-class _Heard:
+class _Heard(NamedTuple):
     """What is kept of a report."""
 
     hits_s: tuple[float, ...]
-    deepest_db: float
-    never_back: int
-    hits: int
-    ducked_share: float
-    shortest_gap_ms: float | None
-    fitting_release_ms: float | None
-    trigger_share: float
+    figures: DuckFigures
 
 
 def unfit_ducks(situation: Situation) -> Iterator[Finding]:
@@ -48,10 +44,10 @@ def unfit_ducks(situation: Situation) -> Iterator[Finding]:
         if situation.of(strip).stage("source").silent:
             continue
         heard = _hear(situation, relation)
-        yield from _never_started(situation, relation, heard)
-        yield from _never_back(situation, relation, heard)
-        yield from _always_down(situation, relation, heard)
-        yield from _beside_the_beat(situation, relation, heard)
+        yield from _never_started(situation, relation, heard.figures)
+        yield from _never_back(situation, relation, heard.figures)
+        yield from _always_down(situation, relation, heard.figures)
+        yield from _beside_the_beat(situation, relation, heard.hits_s)
 
 
 def ducked_twice(situation: Situation) -> Iterator[Finding]:
@@ -65,7 +61,7 @@ def ducked_twice(situation: Situation) -> Iterator[Finding]:
     for (target, trigger), relations in ways.items():
         if len(relations) < 2:
             continue
-        depths = [_hear(situation, relation).deepest_db for relation in relations]
+        depths = [_hear(situation, relation).figures.deepest_db for relation in relations]
         if sorted(depths)[1] > -_MOVED_DB:
             continue
         last = relations[-1]
@@ -83,9 +79,9 @@ def ducked_twice(situation: Situation) -> Iterator[Finding]:
         )
 
 
-def _never_started(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+def _never_started(situation: Situation, relation: Relation, figures: DuckFigures) -> Iterator[Finding]:
     """Of drawn ducks: keyed compressors that never work are told by their levels."""
-    if relation.kind != "duck" or heard.hits:
+    if relation.kind != "duck" or figures.hits:
         return
     if relation.trigger is not None:
         peak_dbfs = situation.of(situation.session.strip(relation.trigger)).stage("pre-fader").sample_peak_dbfs
@@ -94,7 +90,7 @@ def _never_started(situation: Situation, relation: Relation, heard: _Heard) -> I
     else:
         peak_dbfs, what, quiet = 0.0, "Its clock has no tick", True
     threshold = max(-80.0, round(peak_dbfs - 6.0))
-    duck = next(duck for duck in situation.session.ducks if duck.id == relation.owner)
+    duck = find_duck(situation.session, relation.owner)
     cure: Action | None = None
     if not quiet and isinstance(duck.clock, Hits):
         cure = SetDuck(duck=duck.id, clock=duck.clock.model_copy(update={"threshold_db": threshold}))
@@ -112,57 +108,55 @@ def _never_started(situation: Situation, relation: Relation, heard: _Heard) -> I
     )
 
 
-def _never_back(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+def _never_back(situation: Situation, relation: Relation, figures: DuckFigures) -> Iterator[Finding]:
     # What goes on sounding, as voices do, is to keep down.
-    if not heard.hits or heard.never_back < LATE_SHARE * heard.hits or heard.trigger_share > STEADY_SHARE:
+    if not figures.hits or figures.never_back < LATE_SHARE * figures.hits or figures.trigger_share > STEADY_SHARE:
         return
-    release_ms = heard.fitting_release_ms
-    cure = None
-    if release_ms is not None and relation.kind == "compressor":
-        cure = SetProcessor(strip=relation.targets[0], processor=relation.owner, params={"release_ms": release_ms})
+    cure, cure_text = release_cure(relation.targets[0], relation.owner, figures)
     yield Finding(
         kind="duck-never-back",
         strip=relation.targets[0],
         subject=relation.owner,
         title=f"{situation.name(relation.targets[0])} is not back before the next hit",
-        evidence=f"{heard.never_back} of {heard.hits} hits come while it is still down"
-        + (f"; the shortest gap is {heard.shortest_gap_ms:.0f} ms." if heard.shortest_gap_ms else "."),
+        evidence=f"{figures.never_back} of {figures.hits} hits come while it is still down"
+        + (f"; the shortest gap is {figures.shortest_gap_ms:.0f} ms." if figures.shortest_gap_ms else "."),
         why="What never comes back is quieter, and no longer moves with the beat.",
-        figures={"never_back": heard.never_back},
+        figures={"never_back": figures.never_back},
         cure=cure,
-        cure_text=f"Release {release_ms:.0f} ms" if cure else "",
+        cure_text=cure_text,
         look="Duck",
     )
 
 
-def _always_down(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
-    if heard.ducked_share < ALWAYS_SHARE:
+def _always_down(situation: Situation, relation: Relation, figures: DuckFigures) -> Iterator[Finding]:
+    if figures.ducked_share < ALWAYS_SHARE:
         return
+    share_percent = 100 * figures.ducked_share
     yield Finding(
         kind="duck-always-down",
         strip=relation.targets[0],
         subject=relation.owner,
         title=f"{situation.name(relation.targets[0])} is down nearly all the time",
-        evidence=f"Under −1 dB for {100 * heard.ducked_share:.0f} % of the song, by up to {db(-heard.deepest_db)} dB.",
+        evidence=f"Under −1 dB for {share_percent:.0f} % of the song, by up to {db(-figures.deepest_db)} dB.",
         why="That is a lower level, not room that is made.",
-        figures={"share_percent": 100 * heard.ducked_share},
+        figures={"share_percent": share_percent},
         look="Duck",
     )
 
 
-def _beside_the_beat(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+def _beside_the_beat(situation: Situation, relation: Relation, hits_s: tuple[float, ...]) -> Iterator[Finding]:
     """A drawn duck whose ticks lie beside the sixteenths, all by the same time."""
-    if relation.kind != "duck" or len(heard.hits_s) < 4:
+    if relation.kind != "duck" or len(hits_s) < 4:
         return
     grid = BeatGrid(situation.session.tempo)
     beside_ms = []
-    for at_s in heard.hits_s:
+    for at_s in hits_s:
         nearest_s = grid.time_of_quarters(round(4.0 * grid.quarters_at(at_s)) / 4.0)
         beside_ms.append(1000.0 * (at_s - nearest_s))
     constant_ms = float(np.median(beside_ms))
     if abs(constant_ms) < BESIDE_MS or float(np.std(beside_ms)) > _EVEN_MS:
         return
-    duck = next(duck for duck in situation.session.ducks if duck.id == relation.owner)
+    duck = find_duck(situation.session, relation.owner)
     cure: Action | None = None
     if isinstance(duck.clock, Repeat):
         offset_s = round(duck.clock.offset_s - constant_ms / 1000.0, 4)
@@ -192,20 +186,7 @@ def _hear(situation: Situation, relation: Relation) -> _Heard:
     key = f"{prints.chain[-1] if prints.chain else prints.pre_chain}-{step.replace(':', '.')}-duck"
     kept = situation.store.figures(key)
     if kept is None:
-        kept = asdict(_kept(report_duck(situation.session, situation.media, relation, in_song=situation.in_song)))
+        report = report_duck(situation.session, situation.media, relation, in_song=situation.in_song)
+        kept = {"hits_s": report.hits_s, "figures": asdict(report.figures)}
         situation.store.keep_figures(key, kept)
-    return _Heard(**{**kept, "hits_s": tuple(kept["hits_s"])})
-
-
-def _kept(report: DuckReport) -> _Heard:
-    figures = report.figures
-    return _Heard(
-        hits_s=report.hits_s,
-        deepest_db=figures.deepest_db,
-        never_back=figures.never_back,
-        hits=figures.hits,
-        ducked_share=figures.ducked_share,
-        shortest_gap_ms=figures.shortest_gap_ms,
-        fitting_release_ms=figures.fitting_release_ms,
-        trigger_share=figures.trigger_share,
-    )
+    return _Heard(tuple(kept["hits_s"]), DuckFigures(**kept["figures"]))

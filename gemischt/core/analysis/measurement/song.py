@@ -33,12 +33,11 @@ from gemischt.core.analysis.measurement.results import (
     levels_to_json,
     rounded_lufs,
 )
+from gemischt.core.analysis.measurement.source_powers import envelope_of, onset_of
 from gemischt.core.analysis.measurement.strip_meters import (
     BLOCK_SAMPLES,
     Keeper,
     StripMeters,
-    envelope_of,
-    onset_of,
     processor_name,
 )
 from gemischt.core.analysis.measurement.team import Growing, OneAfterTheOther, Team

@@ -33,7 +33,6 @@ BLOCK_SAMPLES = 32768
 WORKING_GRAIN_SAMPLES = 16384
 """The grain in which a compressor counts as working."""
 N_BINS = 1200
-ENVELOPE_STEPS = 5
 _HEARING_DBFS = -60.0
 _WORKING_DB = 0.5
 
@@ -324,7 +323,8 @@ class StripMeters:
         """Measure what processors leave; what comes in and what goes out are signals and their gains."""
         for processor in chain:
             for lane in processor.lanes if processor.type == "parallel" else ():
-                self._watch_lane(processor.id, lane, self._watch_chain(lane.chain, entering))
+                split = self._watch_split(processor.id, lane) or entering
+                self._watch_lane(processor.id, lane, self._watch_chain(lane.chain, split))
             role = Role.DUCK if isinstance(processor, DuckStep) else Role.PROCESSOR
             id_ = OperationId(self._strip, role, (processor.id,))
             operation = self._plan.operations.get(id_)
@@ -348,13 +348,36 @@ class StripMeters:
 
         self.watchers[id_] = after
 
+    def _watch_split(self, block_id: str, lane: Lane) -> tuple[str, float] | None:
+        """What of the signal a lane gets, if it is a band."""
+        id_ = OperationId(self._strip, Role.LANE_BAND, (block_id, lane.id))
+        operation = self._plan.operations.get(id_)
+        if not isinstance(operation, ProcessOperation):
+            return None
+        name = f"band:{block_id}/{lane.id}"
+        self._signal(name, operation.buffer)
+        self.watchers[id_] = lambda _operation, n_samples: self._take((name,), n_samples)
+        return name, 1.0
+
     def _watch_lane(self, block_id: str, lane: Lane, leaving: tuple[str, float]) -> None:
         """Measure a lane as it is added to the others; a block that is off has none."""
         adding = OperationId(self._strip, Role.LANE, (block_id, lane.id))
         spec = next((spec for spec in self._plan.blueprint.specs if spec.id == adding), None)
-        if isinstance(spec, MixInto):
+        if not isinstance(spec, MixInto):
+            return
+        name = lane_name(block_id, lane.id)
+        if not self._plan.leads(adding):
             signal, gain = leaving
-            self._turn(lane_name(block_id, lane.id), signal, gain * spec.gain)
+            self._turn(name, signal, gain * spec.gain)
+            return
+        added = np.zeros_like(self._plan.buffers[spec.source])
+        self._signal(name, added)
+
+        def take_added(operation: Any, n_samples: int) -> None:
+            operation.added(added, n_samples)
+            self._take((name,), n_samples)
+
+        self.watchers[adding] = take_added
 
 
 def processor_name(processor_id: str) -> str:
@@ -365,26 +388,3 @@ def processor_name(processor_id: str) -> str:
 def lane_name(block_id: str, lane_id: str) -> str:
     """What a lane's meter is called."""
     return f"lane:{block_id}/{lane_id}"
-
-
-def onset_of(powers: NDArray[np.float64]) -> tuple[float | None, float]:
-    """When the first note begins, and the RMS before it: it stands 30 dB under the loudest 10 ms. Common practice, no
-    source.
-
-    Args:
-        powers: mean square in each 10 ms.
-    """
-    if not len(powers) or powers.max() == 0.0:
-        return None, -np.inf
-    first = int(np.argmax(powers > powers.max() * 1e-3))
-    # A note's own rise belongs to it.
-    before = powers[: max(0, first - 5)]
-    noise = 10.0 * float(np.log10(before.mean())) if len(before) and before.mean() > 0.0 else -np.inf
-    return first / 100.0, noise
-
-
-def envelope_of(powers: NDArray[np.float64]) -> list[float]:
-    """RMS in each twentieth of a second, dB; from the mean square in each 10 ms."""
-    whole = len(powers) // ENVELOPE_STEPS * ENVELOPE_STEPS
-    means = powers[:whole].reshape(-1, ENVELOPE_STEPS).mean(axis=1)
-    return [round(float(level), 1) for level in 10.0 * np.log10(np.maximum(means, 1e-12))]

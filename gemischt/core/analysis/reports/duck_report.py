@@ -167,7 +167,7 @@ def report_duck(
     hits = hits_of(processor, levels_db, threshold_db, stretch, rate, grain)
     above = float(np.mean(levels_db >= threshold_db)) if threshold_db is not None and len(levels_db) else 0.0
     figures = figures_of(trace["gain_db"], hits, trace["trigger"], processor, above)
-    cure, cure_text = _cure_of(strip_id, processor, figures)
+    cure, cure_text = release_cure(strip_id, step, figures)
     bins = {name: binned(values, np.minimum if name == "gain_db" else np.maximum) for name, values in trace.items()}
     return DuckReport(
         relation=relation.id,
@@ -239,9 +239,10 @@ def _threshold_of(processor: Any) -> float | None:
     return None
 
 
-def _cure_of(strip: str, processor: Any, figures: DuckFigures) -> tuple[Action | None, str]:
+def release_cure(strip: str, processor: str, figures: DuckFigures) -> tuple[Action | None, str]:
+    """The release that brings it back in time, if there is one, in words, too."""
     release_ms = figures.fitting_release_ms
     if release_ms is None:
         return None, ""
-    cure = SetProcessor(strip=strip, processor=processor.id, params={"release_ms": release_ms})
+    cure = SetProcessor(strip=strip, processor=processor, params={"release_ms": release_ms})
     return cure, f"Release {release_ms:.0f} ms"

@@ -16,7 +16,8 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Keyed, Move, Session, Strip
 from gemischt.core.session.ducking import step_id
 from gemischt.core.session.ducks import Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
-from gemischt.core.session.edits import find_processor
+from gemischt.core.session.edits import find_duck, find_processor, find_target
+from gemischt.core.session.terms import note_words
 
 WordRole = Literal["plain", "target", "trigger", "part", "amount", "recovery", "place", "when", "clock"]
 RelationKind = Literal["compressor", "gate", "duck", "follower"]
@@ -215,9 +216,7 @@ def _strip_of(session: Session, address: str) -> str:
     """The strip a parameter is on; the mix, of a control group."""
     kind, owner, *rest = address.split("/")
     if kind == "ducks":
-        return next(
-            item.strip for duck in session.ducks if duck.id == owner for item in duck.targets if item.id == rest[1]
-        )
+        return find_target(find_duck(session, owner), rest[1]).strip
     return owner if kind == "strips" else session.mix.id
 
 
@@ -325,22 +324,6 @@ def _section_name(
         if abs(begin_s - start_s) < close_s and end_s is not None and abs(end_s - stop_s) < close_s:
             return name
     return None
-
-
-def note_words(note: str) -> str:
-    """A note value for people.
-
-    >>> note_words("1/4."), note_words("1/8T"), note_words("2/1")
-    ('dotted quarter', 'eighth triplet', '2 whole notes')
-    """
-    plain = note.rstrip(".T")
-    count, unit = plain.split("/")
-    names = {"1": "whole note", "2": "half", "4": "quarter", "8": "eighth", "16": "sixteenth", "32": "thirty-second"}
-    name = names[unit]
-    words = name if count == "1" else f"{count} {name}{'s' if name != 'half' else ''}"
-    if note.endswith("."):
-        return f"dotted {words}"
-    return f"{words} triplet" if note.endswith("T") else words
 
 
 def step_of(relation: Relation, target: str | None = None) -> tuple[str, str]:

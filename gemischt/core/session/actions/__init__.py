@@ -8,6 +8,7 @@ route       where strips play to and send to
 groups      control groups
 chain       processors, their parameters and keys
 lanes       parallel blocks
+bands       lanes that are bands
 ducks       drawn ducks and ghosts
 followers   followers
 moves       what is drawn over the song
@@ -23,6 +24,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter, ValidationError
 
 from gemischt.core.errors import InvalidSession
+from gemischt.core.session.actions.bands import AddBands, SetLanesKey, SplitBand
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.actions.chain import (
     AddProcessor,
@@ -114,6 +116,9 @@ SingleAction = Annotated[
     | MoveProcessor
     | SetProcessor
     | AddParallel
+    | AddBands
+    | SplitBand
+    | SetLanesKey
     | SetParallel
     | AddLane
     | RemoveLane
@@ -219,6 +224,7 @@ def name_of_edit(action: Action, before: Session, after: Session) -> str:
 
 __all__ = [
     "Action",
+    "AddBands",
     "AddDuck",
     "AddDuckTargets",
     "AddFollower",
@@ -270,6 +276,7 @@ __all__ = [
     "SetGhost",
     "SetGroup",
     "SetLanes",
+    "SetLanesKey",
     "SetMoves",
     "SetOutput",
     "SetParallel",
@@ -282,6 +289,7 @@ __all__ = [
     "SetStrips",
     "SetTempo",
     "SingleAction",
+    "SplitBand",
     "SplitClip",
     "StripSettings",
     "SumFolder",

@@ -11,7 +11,16 @@ from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Compressor, Key, Session, Strip
 from gemischt.core.session.duck_curves import copied, reversed_curve, smoothed
 from gemischt.core.session.ducks import Click, CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, Steps, WrittenNotes
-from gemischt.core.session.edits import find_strip, fresh_id, fresh_strip_id, names_of, replace_strip, show_db
+from gemischt.core.session.edits import (
+    find_duck,
+    find_strip,
+    find_target,
+    fresh_id,
+    fresh_strip_id,
+    names_of,
+    replace_strip,
+    show_db,
+)
 from gemischt.core.session.terms import Id, Name, NoteLength, Tap
 from gemischt.core.session.ways import COMPRESSORS, SWELL, WAY_LABELS, WayName
 
@@ -272,22 +281,6 @@ class SetGhost(Action):
         if "click" in self.model_fields_set:
             words.append(f"click {show_db(self.click.level_db)}, {self.click.length_ms:g} ms")
         return f"{find_strip(session, self.strip).name}: {', '.join(words) or 'clicks'}"
-
-
-def find_duck(session: Session, duck_id: str) -> Duck:
-    """The duck of this id, or InvalidAction."""
-    for duck in session.ducks:
-        if duck.id == duck_id:
-            return duck
-    raise InvalidAction(f'there is no duck "{duck_id}"', where="ducks", remedy="It may have been deleted; reload.")
-
-
-def find_target(duck: Duck, target_id: str) -> DuckTarget:
-    """The target of this id, or InvalidAction."""
-    for target in duck.targets:
-        if target.id == target_id:
-            return target
-    raise InvalidAction(f'there is no target "{target_id}"', where=duck.name)
 
 
 def length_words(length: str | LengthMs) -> str:

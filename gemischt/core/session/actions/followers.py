@@ -10,7 +10,7 @@ from gemischt.core.session.actions.base import Action
 from gemischt.core.session.addresses import name_of, read
 from gemischt.core.session.document import Session
 from gemischt.core.session.ducks import Follower, FollowerTarget
-from gemischt.core.session.edits import find_strip, fresh_id
+from gemischt.core.session.edits import find_follower, find_strip, fresh_id
 from gemischt.core.session.terms import DetectorFilter, Id, Name, Tap
 
 
@@ -119,14 +119,6 @@ class RemoveFollower(Action):
     def describe(self, session: Session) -> str:
         name = find_follower(session, self.follower).name
         return f"{name}: leaves {name_of(session, self.target)} alone" if self.target else f"Delete follower {name}"
-
-
-def find_follower(session: Session, follower_id: str) -> Follower:
-    """The follower of this id, or InvalidAction."""
-    for follower in session.followers:
-        if follower.id == follower_id:
-            return follower
-    raise InvalidAction(f'there is no follower "{follower_id}"', where="followers", remedy="It may be gone; reload.")
 
 
 def _replaced(session: Session, follower: Follower) -> Session:

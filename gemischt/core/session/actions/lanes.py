@@ -84,7 +84,12 @@ class AddLane(Action):
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
-        taken = [lane.id for lane in find_block(strip, self.block).lanes]
+        block = find_block(strip, self.block)
+        if block.splits:
+            raise InvalidAction(
+                "its lanes are bands", where=f"{strip.name}/{block.name}", remedy="Split one of its bands instead."
+            )
+        taken = [lane.id for lane in block.lanes]
         lane = _renewed(strip, rack_lane(self.rack, fresh_id(self.rack, taken)))
         return replace_strip(session, replace_lanes(strip, self.block, lambda lanes: (*lanes, lane)))
 
@@ -94,7 +99,7 @@ class AddLane(Action):
 
 
 class RemoveLane(Action):
-    """Take a lane out; the last one goes with its block."""
+    """Take a lane out; the last one goes with its block. A band's neighbour takes over what was its own."""
 
     type: Literal["remove-lane"] = "remove-lane"
     strip: Id
@@ -102,13 +107,20 @@ class RemoveLane(Action):
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
-        find_lane(strip, self.place)
-        if len(find_block(strip, self.place.block).lanes) == 1:
-            return replace_strip(session, replace_processor(strip, self.place.block, lambda block: None))
-        kept = replace_lanes(
-            strip, self.place.block, lambda lanes: (lane for lane in lanes if lane.id != self.place.lane)
+        block, index = find_block(strip, self.place.block), self._index(strip)
+        if len(block.lanes) == 1:
+            return replace_strip(session, replace_processor(strip, block.id, lambda _: None))
+        edge = max(0, index - 1)
+        left = block.model_copy(
+            update={
+                "lanes": (*block.lanes[:index], *block.lanes[index + 1 :]),
+                "splits": (*block.splits[:edge], *block.splits[edge + 1 :]),
+            }
         )
-        return replace_strip(session, kept)
+        return replace_strip(session, replace_processor(strip, block.id, lambda _: left))
+
+    def _index(self, strip: Strip) -> int:
+        return find_block(strip, self.place.block).lanes.index(find_lane(strip, self.place))
 
     def describe(self, session: Session) -> str:
         strip = find_strip(session, self.strip)

@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 
-import { limitsOf } from "../../api/parameters";
+import { BEATS, limitsOf, METRES } from "../../api/parameters";
 import type { Tempo } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
@@ -10,9 +10,6 @@ import { ValueField } from "../../controls/ValueField";
 import { barAndBeat, barsAt, snapped, timeOfBars } from "../../lib/beatGrid";
 import { formatNumber, formatTime } from "../../lib/format";
 import { noteSign } from "../../lib/music";
-
-const BEATS = ["1/2", "1/4", "1/4.", "1/8", "1/8.", "1/16"];
-const METRES = ["2/4", "3/4", "4/4", "5/4", "6/4", "7/4", "3/8", "5/8", "6/8", "7/8", "9/8", "12/8"];
 
 type TempoRowsProps = {
   onPreview: (tempo: Tempo[]) => void;

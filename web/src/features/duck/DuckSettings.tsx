@@ -1,34 +1,18 @@
 import { chakra } from "@chakra-ui/react";
 
 import { useProcessorLabel } from "../../api/queries";
-import { limitsOf } from "../../api/parameters";
+import { limitsOf, notesWith } from "../../api/parameters";
 import type { Duck, DuckTarget, Strip, Wish } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
+import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { SignButton } from "../../controls/SignButton";
-import { ValueField } from "../../controls/ValueField";
 import { walkChain } from "../../lib/chains";
 import { formatDb, formatHz, formatNumber } from "../../lib/format";
-import { GhostSteps } from "./GhostSteps";
+import { GhostPattern } from "./GhostPattern";
 import { Block, Row } from "./Side";
 
-export const NOTES = [
-  ["1/32", "thirty-second"],
-  ["1/16", "sixteenth"],
-  ["1/8T", "eighth triplet"],
-  ["1/8", "eighth"],
-  ["1/8.", "dotted eighth"],
-  ["1/4T", "quarter triplet"],
-  ["1/4", "quarter"],
-  ["1/4.", "dotted quarter"],
-  ["1/2", "half"],
-  ["1/2.", "dotted half"],
-  ["1/1", "whole note"],
-  ["2/1", "2 whole notes"],
-  ["4/1", "4 whole notes"],
-  ["8/1", "8 whole notes"],
-].map(([value, label]) => ({ value: value ?? "", label: label ?? "" }));
 const CLOCKS = [
   { value: "repeat", label: "repeats each" },
   { value: "hits", label: "each hit of" },
@@ -73,7 +57,7 @@ export function DuckSettings({ duck, heardAt, onHear }: DuckSettingsProps) {
             <Choice
               label="Each"
               value={clock.note}
-              options={withValue(clock.note)}
+              options={notesWith(clock.note)}
               onChange={(note) => set({ clock: { ...clock, note } })}
             />
           )}
@@ -108,7 +92,7 @@ export function DuckSettings({ duck, heardAt, onHear }: DuckSettingsProps) {
             label="Length"
             value={typeof duck.length === "string" ? duck.length : "ms"}
             options={[
-              ...withValue(typeof duck.length === "string" ? duck.length : "1/4"),
+              ...notesWith(typeof duck.length === "string" ? duck.length : "1/4"),
               { value: "ms", label: typeof duck.length === "string" ? "in ms" : `${duck.length.ms} ms` },
             ]}
             onChange={(length) => set({ length: length === "ms" ? { ms: 250 } : length })}
@@ -116,7 +100,7 @@ export function DuckSettings({ duck, heardAt, onHear }: DuckSettingsProps) {
           {typeof duck.length !== "string" && <LengthMs duck={duck} ms={duck.length.ms} />}
         </Row>
         {clock.kind === "hits" && strips.get(clock.from)?.kind === "ghost" && (
-          <GhostSteps strip={strips.get(clock.from) as Strip} />
+          <GhostPattern strip={strips.get(clock.from) as Strip} />
         )}
         <chakra.div display="flex" gap="6px" marginTop="4px">
           {(["smooth", "reverse", "copy"] as const).map((how) => (
@@ -148,10 +132,6 @@ export function DuckSettings({ duck, heardAt, onHear }: DuckSettingsProps) {
   );
 }
 
-function withValue(value: string) {
-  return NOTES.some((note) => note.value === value) ? NOTES : [...NOTES, { value, label: value }];
-}
-
 type TargetProps = {
   duck: Duck;
   target: DuckTarget;
@@ -161,7 +141,7 @@ type TargetProps = {
 };
 
 function Target({ duck, target, strip, heard, onHear }: TargetProps) {
-  const { live, edit } = useOpen();
+  const { edit } = useOpen();
   const set = (settings: Record<string, unknown>): Wish =>
     ({ type: "set-duck-target", duck: duck.id, target: target.id, settings }) as Wish;
   const address = `ducks/${duck.id}/targets/${target.id}`;
@@ -188,7 +168,7 @@ function Target({ duck, target, strip, heard, onHear }: TargetProps) {
         >
           {name}
         </chakra.button>
-        <ValueField
+        <WishField
           label={`Depth on ${name}`}
           address={`${address}/depth_db`}
           value={target.depth_db}
@@ -197,9 +177,7 @@ function Target({ duck, target, strip, heard, onHear }: TargetProps) {
           nullAt="bottom"
           emphasis
           format={(value) => (value === null ? "silence" : `${formatDb(value)} dB`)}
-          onPreview={(value) => live.preview(set({ depth_db: value }))}
-          onCommit={(value) => void edit(set({ depth_db: value }))}
-          onCancel={() => live.revert()}
+          wish={(value) => set({ depth_db: value })}
         />
         <SignButton
           label={`Take ${name} off`}
@@ -214,15 +192,13 @@ function Target({ duck, target, strip, heard, onHear }: TargetProps) {
           onChange={(band) => void edit(set({ band }))}
         />
         {target.band !== "all" && (
-          <ValueField
+          <WishField
             label={`Crossover on ${name}`}
             value={target.crossover_hz}
             {...limitsOf("duck_target", "crossover_hz")}
             step={0.02}
             format={(value) => `${formatHz(value ?? 0)} Hz`}
-            onPreview={(value) => live.preview(set({ crossover_hz: value }))}
-            onCommit={(value) => void edit(set({ crossover_hz: value }))}
-            onCancel={() => live.revert()}
+            wish={(value) => set({ crossover_hz: value })}
           />
         )}
         <Choice
@@ -241,45 +217,28 @@ function Target({ duck, target, strip, heard, onHear }: TargetProps) {
 }
 
 function Threshold({ duck, db }: { duck: Duck; db: number }) {
-  const { live, edit } = useOpen();
-  const wish = (value: number | null): Wish => ({
-    type: "set-parameters",
-    values: [{ address: `ducks/${duck.id}/clock/threshold_db`, value }],
-  });
+  const address = `ducks/${duck.id}/clock/threshold_db`;
   return (
-    <ValueField
+    <WishField
       label="Hit threshold"
       value={db}
       {...limitsOf("hits", "threshold_db")}
       step={0.5}
       format={(value) => formatDb(value)}
-      onPreview={(value) => live.preview(wish(value))}
-      onCommit={(value) => void edit(wish(value))}
-      onCancel={() => live.revert()}
+      wish={(value) => ({ type: "set-parameters", values: [{ address, value }] })}
     />
   );
 }
 
 function LengthMs({ duck, ms }: { duck: Duck; ms: number }) {
-  const { live, edit } = useOpen();
-  const wish = (value: number | null): Wish => ({
-    type: "set-duck",
-    duck: duck.id,
-    length: { ms: value ?? 250 },
-  });
   return (
-    <ValueField
+    <WishField
       label="Length in ms"
       value={ms}
-      minimum={1}
-      maximum={60000}
-      fallback={250}
-      logarithmic
+      {...limitsOf("length_ms", "ms")}
       step={0.02}
       format={(value) => formatNumber(value ?? 0, 0)}
-      onPreview={(value) => live.preview(wish(value))}
-      onCommit={(value) => void edit(wish(value))}
-      onCancel={() => live.revert()}
+      wish={(value) => ({ type: "set-duck", duck: duck.id, length: { ms: value ?? 250 } })}
     />
   );
 }

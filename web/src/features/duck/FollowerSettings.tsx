@@ -4,9 +4,9 @@ import { limitsOf } from "../../api/parameters";
 import { useMovables } from "../../api/queries";
 import type { Follower, Movable, Wish } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
+import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { SignButton } from "../../controls/SignButton";
-import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
 import { showValue } from "../../lib/moves";
 import { Block, Row } from "./Side";
@@ -22,7 +22,7 @@ const WORDS = {
 
 /** A follower: what it hears, how it becomes a share of the way, and what it moves. */
 export function FollowerSettings({ follower: id }: { follower: string }) {
-  const { state, strips, live, edit } = useOpen();
+  const { state, strips, edit } = useOpen();
   const { data: movables = [] } = useMovables(state.id, state.revision);
   const follower = state.document.followers.find((item) => item.id === id);
   if (!follower) return null;
@@ -42,15 +42,13 @@ export function FollowerSettings({ follower: id }: { follower: string }) {
           const limits = limitsOf("follower", name);
           return (
             <Row key={name} name={WORDS[name]}>
-              <ValueField
+              <WishField
                 label={WORDS[name]}
                 value={follower[name]}
                 {...limits}
                 step={limits.logarithmic || name === "bend" ? 0.02 : 0.5}
                 format={(value) => formatNumber(value ?? 0, name === "bend" ? 2 : 1)}
-                onPreview={(value) => live.preview(set({ [name]: value }))}
-                onCommit={(value) => void edit(set({ [name]: value }))}
-                onCancel={() => live.revert()}
+                wish={(value) => set({ [name]: value })}
               />{" "}
               {limits.unit}
             </Row>
@@ -68,20 +66,14 @@ export function FollowerSettings({ follower: id }: { follower: string }) {
 }
 
 function Target({ follower, movable, to }: { follower: string; movable: Movable; to: number | null }) {
-  const { live, edit } = useOpen();
+  const { edit } = useOpen();
   const { parameter, address, name } = movable;
-  const wish = (value: number | null): Wish => ({
-    type: "set-follower-target",
-    follower,
-    target: address,
-    to: value,
-  });
   const rest = typeof movable.value === "boolean" ? null : movable.value;
   return (
     <chakra.div display="flex" alignItems="center" gap="6px">
       <chakra.span flex="1">{name}</chakra.span>
       <chakra.span color="quiet">{showValue(parameter, rest)} →</chakra.span>
-      <ValueField
+      <WishField
         label={`${name} goes to`}
         value={to}
         minimum={parameter.minimum ?? 0}
@@ -92,9 +84,7 @@ function Target({ follower, movable, to }: { follower: string; movable: Movable;
         nullAt={parameter.none == null ? undefined : parameter.unit === "dB" ? "bottom" : "top"}
         emphasis
         format={(value) => showValue(parameter, value)}
-        onPreview={(value) => live.preview(wish(value))}
-        onCommit={(value) => void edit(wish(value))}
-        onCancel={() => live.revert()}
+        wish={(value) => ({ type: "set-follower-target", follower, target: address, to: value })}
       />
       <SignButton
         label={`Leave ${name} alone`}

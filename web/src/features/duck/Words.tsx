@@ -3,8 +3,8 @@ import { chakra } from "@chakra-ui/react";
 import type { Parameter, Relation, RelationWord, Strip, Wish } from "../../api/types";
 import { useActing, useOpen } from "../../app/SessionContext";
 import { focusStrip } from "../../app/store";
+import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
-import { ValueField } from "../../controls/ValueField";
 import { parameterAt, valueIn } from "../../lib/addresses";
 import { walkChain } from "../../lib/chains";
 import { formatNumber } from "../../lib/format";
@@ -45,18 +45,14 @@ export function Words({ relation, onChoose }: { relation: Relation; onChoose: ()
 }
 
 function Figure({ word, address }: { word: RelationWord; address: string }) {
-  const { live, edit, state } = useOpen();
+  const { state } = useOpen();
   const parameter = parameterAt(state.document, address);
   const found = valueIn(state.document, address);
   if (!parameter || parameter.kind !== "number") return <span>{word.text}</span>;
   const value = typeof found === "number" ? found : null;
-  const wish = (next: number | null) => ({
-    type: "set-parameters" as const,
-    values: [{ address, value: next }],
-  });
   const isDepth = address.endsWith("/depth_db");
   return (
-    <ValueField
+    <WishField
       label={`${parameter.label} of the sentence`}
       address={address}
       value={value}
@@ -68,9 +64,7 @@ function Figure({ word, address }: { word: RelationWord; address: string }) {
       nullAt={parameter.none == null ? undefined : isDepth ? "bottom" : "top"}
       emphasis
       format={(shown) => (isDepth && shown === null ? "to silence" : showFigure(parameter, shown))}
-      onPreview={(next) => live.preview(wish(next))}
-      onCommit={(next) => void edit(wish(next))}
-      onCancel={() => live.revert()}
+      wish={(next) => ({ type: "set-parameters", values: [{ address, value: next }] })}
     />
   );
 }
