@@ -241,6 +241,8 @@ class OwnFilesCase(BrowserCase):
     def printed(self) -> np.ndarray:
         """The mix as it is printed from the page, (n_samples, 2)."""
         page = self.page
+        # A digit on a number begins to type.
+        page.evaluate("document.activeElement.blur()")
         page.keyboard.press("6")
         links = page.get_by_role("link", name=re.compile(rf"{self.id()[-12:]}.*\.wav$"))
         page.get_by_role("button", name="Print", exact=True).wait_for()

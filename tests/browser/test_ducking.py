@@ -116,6 +116,31 @@ class DuckTest(OwnFilesCase):
         page.keyboard.press("Control+z")
         expect(table.get_by_role("row")).to_have_count(2)
 
+    def test_only_the_lows_make_room_and_a_crossover_is_set_by_hand(self) -> None:
+        page = self.page
+        row = self.make("Bass", "Drum", "Only the lows")
+        expect(row).to_contain_text("Bass makes room for")
+        expect(row).to_contain_text("below 100 Hz")
+        page.keyboard.press("2")
+        page.get_by_role("row", name="Bass", exact=True).get_by_role("button").first.click()
+        # The bass's one tone lies above the crossover: nothing of it is turned down.
+        self.assertAlmostEqual(self.level_db(self.printed(), 0.51), -6.0, delta=0.05)
+        crossover = page.get_by_role("spinbutton", name="Crossover 1 of Bands")
+        crossover.focus()
+        page.keyboard.type("8000")
+        page.keyboard.press("Enter")
+        expect(page.get_by_test_id("last-edit")).to_have_text(re.compile("Bass Bands crossover 8"))
+        # A burst of -6 dBFS, 24 dB over the threshold at 4:1, asks for 18 dB.
+        self.assertAlmostEqual(self.level_db(self.printed(), 0.53), -24.0, delta=0.3)
+        page.get_by_role("button", name="Split a band of Bands").click()
+        page.get_by_role("menuitem", name="Split Lows").click()
+        expect(page.get_by_role("group", name="Lane Upper lows")).to_be_visible()
+        expect(page.get_by_role("menu")).to_have_count(0)
+        page.keyboard.press("4")
+        table = page.get_by_role("table", name="What makes room for what")
+        expect(table.get_by_role("row")).to_have_count(2)
+        expect(table).to_contain_text("below 400 Hz")
+
     def test_a_duck_counts_only_in_its_section_and_a_level_moves_a_fader(self) -> None:
         page = self.page
         self.server.edit(self.session_id, {"type": "add-section", "name": "Fill", "start_s": 2.0, "end_s": 4.0})

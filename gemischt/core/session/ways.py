@@ -5,13 +5,14 @@ from typing import Literal, get_args
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.session.ducks import CurveNode
 
-WayName = Literal["duck-hard", "make-room-for-fills", "pump", "drawn-at-hits", "drawn-on-the-beat"]
+WayName = Literal["duck-hard", "make-room-for-fills", "pump", "lows-alone", "drawn-at-hits", "drawn-on-the-beat"]
 WAYS: tuple[WayName, ...] = get_args(WayName)
 
 WAY_LABELS: dict[WayName, str] = {
     "duck-hard": "Duck hard: all the way, back at once",
     "make-room-for-fills": "Make room for fills: 4:1, back in time",
     "pump": "Pump: 5:1, back quickly",
+    "lows-alone": "Only the lows: below 100 Hz, what is above stays",
     "drawn-at-hits": "A drawn curve, started by each hit",
     "drawn-on-the-beat": "A drawn curve on the beat",
 }
@@ -23,6 +24,10 @@ COMPRESSORS: dict[WayName, CompressorParams] = {
     ),
     "pump": CompressorParams(ratio=5.0, threshold_db=-30.0, knee_db=6.0, attack_ms=1.0, release_ms=70.0),
 }
+
+LOWS_BELOW_HZ = 100.0
+LOWS = CompressorParams(ratio=4.0, threshold_db=-30.0, knee_db=6.0, attack_ms=1.0, release_ms=120.0)
+LOWS_HEARD_FROM_HZ = 25.0
 
 SWELL: tuple[CurveNode, ...] = (
     CurveNode(at=0.0, open=0.0, bend=0.0),

@@ -146,7 +146,9 @@ class SentencesTest(unittest.TestCase):
     def test_keyed_ones(self) -> None:
         bench = keyed(range_db=6.0)
         bench.strips[1]["chain"][0]["key"]["filter"] = {"low_cut_hz": 80.0, "high_cut_hz": 1200.0}
-        wanted = "Bass makes room for Kick · the whole signal · at most 6.0 dB · back in 50 ms · hearing 80 to 1.2 kHz"
+        wanted = (
+            "Bass makes room for Kick · the whole signal · at most 6.0 dB · back in 50 ms · hearing 80 Hz to 1.2 kHz"
+        )
         self.assertEqual(self.sentences(bench.session()), [wanted])
         reverb = {"id": "room", "type": "reverb", "params": {}}
         bench.strips[1]["chain"].insert(0, reverb)

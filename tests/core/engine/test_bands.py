@@ -8,6 +8,7 @@ from scipy import signal
 
 from gemischt.core.analysis.cache.renders import MemoryRenders
 from gemischt.core.analysis.measurement.song import measure_song
+from gemischt.core.analysis.reports.relations import relations_of
 from gemischt.core.errors import InvalidAction, InvalidSession
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
@@ -108,7 +109,7 @@ class WorkingTest(unittest.TestCase):
         def level_db(wave: np.ndarray, frequency_hz: float) -> float:
             return float(20 * np.log10(np.abs(np.mean(wave * np.exp(-2j * np.pi * frequency_hz * times)))))
 
-        # 20 dB over the threshold at 4:1: the low band goes down by 15 dB. With r = (40 / 100)^4 it holds 1 / (1 + r) of
+        # 20 dB over the threshold at 4:1: the low band is 15 dB down. With r = (40 / 100)^4 it holds 1 / (1 + r) of
         # the tone, and the high one, which stays, r / (1 + r). The key's low cut takes 0.1 dB.
         r, g = 0.4**4, 10 ** (-15.0 / 20)
         expected_db = 20 * np.log10((g + r) / (1 + r))
@@ -180,12 +181,18 @@ class EditsTest(unittest.TestCase):
         assert block.type == "parallel"
         self.assertEqual([lane.chain[0].key.source for lane in block.lanes], ["kick"] * 3)  # type: ignore[union-attr]
 
+    def test_a_sentence_says_which_band_makes_room(self) -> None:
+        keyed = edited(self.session, type="set-lanes-key", strip="bass", block="bands", key={"from": "kick"})
+        said = [relation.sentence.split(" · ")[1] for relation in relations_of(keyed)]
+        self.assertEqual(said, ["below 120 Hz", "120 Hz to 2.5 kHz", "above 2.5 kHz"])
+
     def test_edits_say_what_they_do(self) -> None:
         place = {"block": "bands", "lane": "middle"}
         actions: list[tuple[dict[str, Any], str]] = [
             ({"type": "add-bands", "strip": "kick", "crossovers_hz": [100.0]}, "Kick: 2 bands added"),
             ({"type": "split-band", "strip": "bass", "place": place, "frequency_hz": 700.0},
              "Bass: Middle split at 700 Hz"),
+            ({"type": "split-band", "strip": "bass", "place": place}, "Bass: Middle split at 548 Hz"),
             ({"type": "set-lanes-key", "strip": "bass", "block": "bands", "key": {"from": "kick"}},
              "Bass: Bands hears Kick"),
         ]  # fmt: skip

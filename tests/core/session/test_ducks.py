@@ -121,13 +121,18 @@ class DuckEditsTest(Edits):
 
     def test_a_way_to_make_room_is_one_edit(self) -> None:
         first, second = [strip.id for strip in self.session.strips if strip.kind == "track"][:2]
-        for way in ("duck-hard", "make-room-for-fills", "pump"):
+        for way in ("duck-hard", "make-room-for-fills", "pump", "lows-alone"):
             self.edit(type="make-room", targets=[first], trigger=second, way=way)
-        added = self.session.strip(first).chain[-3:]
+        *added, bands = self.session.strip(first).chain[-4:]
         # Common practice, no source: endless, -30 dB, 0 and 45 ms; 4:1 and 140 ms; 5:1.
         params = [processor.params for processor in added if processor.type == "compressor"]
         told = [(item.ratio, item.threshold_db, item.attack_ms, item.release_ms) for item in params]
         self.assertEqual(told, [(None, -30.0, 0.0, 45.0), (4.0, -30.0, 1.0, 140.0), (5.0, -30.0, 1.0, 70.0)])
+        assert bands.type == "parallel"
+        lows, highs = bands.lanes
+        self.assertEqual(([split.frequency_hz for split in bands.splits], highs.chain), ([100.0], ()))
+        assert lows.chain[0].type == "compressor"
+        self.assertEqual((lows.chain[0].key.source, lows.chain[0].key.filter.low_cut_hz), (second, 25.0))
         self.edit(type="make-room", targets=[first, "hall"], trigger=second, way="drawn-at-hits")
         self.edit(type="make-room", targets=[first], trigger=second, way="drawn-on-the-beat")
         clocks = [made.clock for made in self.session.ducks]

@@ -3065,7 +3065,7 @@ export interface components {
              * Way
              * @enum {string}
              */
-            way: "duck-hard" | "make-room-for-fills" | "pump" | "drawn-at-hits" | "drawn-on-the-beat";
+            way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "drawn-at-hits" | "drawn-on-the-beat";
         };
         /**
          * MatchOrder
@@ -5107,11 +5107,12 @@ export interface components {
         };
         /**
          * SplitBand
-         * @description Split a band of a block in two, the upper one a copy of it, at a frequency inside it.
+         * @description Split a band of a block in two, the upper one a copy of it, at a frequency inside it; without one in its middle,
+         *     as one hears.
          */
         SplitBand: {
             /** Frequency Hz */
-            frequency_hz: number;
+            frequency_hz?: number | null;
             place: components["schemas"]["LanePlace"];
             /** Strip */
             strip: string;
@@ -5615,7 +5616,7 @@ export interface components {
              * Way
              * @enum {string}
              */
-            way: "duck-hard" | "make-room-for-fills" | "pump" | "drawn-at-hits" | "drawn-on-the-beat";
+            way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "drawn-at-hits" | "drawn-on-the-beat";
         };
         /**
          * WordListing

@@ -16,7 +16,7 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Keyed, Move, Session, Strip
 from gemischt.core.session.ducking import step_id
 from gemischt.core.session.ducks import Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
-from gemischt.core.session.edits import find_duck, find_processor, find_target
+from gemischt.core.session.edits import find_block, find_duck, find_processor, find_target, place_of
 from gemischt.core.session.terms import note_words
 
 WordRole = Literal["plain", "target", "trigger", "part", "amount", "recovery", "place", "when", "clock"]
@@ -96,7 +96,7 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
     trigger = Word(session.strip(key.source).name, "trigger", key.source)
     words: list[Word] = []
     if isinstance(params, CompressorParams):
-        words += [target, Word(" makes room for "), trigger, Word(_SEPARATOR), Word("the whole signal", "part")]
+        words += [target, Word(" makes room for "), trigger, Word(_SEPARATOR), Word(_part_of(strip, processor), "part")]
         words += [Word(_SEPARATOR), *_amount_words(params, at), Word(_SEPARATOR + "back in ")]
     elif isinstance(params, GateParams):
         words += [target, Word(" opens with "), trigger, Word(_SEPARATOR + "from ")]
@@ -120,6 +120,17 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
         switch=f"{at}/on",
         words=tuple(words),
     )
+
+
+def _part_of(strip: Strip, processor: Keyed) -> str:
+    """What of the signal a processor works on: all, or the band that it stands in."""
+    place = place_of(strip, processor.id)
+    block = None if place is None else find_block(strip, place.block)
+    if place is None or block is None or not block.splits:
+        return "the whole signal"
+    index = next(index for index, lane in enumerate(block.lanes) if lane.id == place.lane)
+    edges = [None, *(split.frequency_hz for split in block.splits), None]
+    return _range_words(edges[index], edges[index + 1])
 
 
 def _amount_words(params: CompressorParams, at: str) -> Iterator[Word]:
@@ -344,7 +355,9 @@ def _plain_db(level_db: float) -> str:
 def _range_words(low_hz: float | None, high_hz: float | None) -> str:
     if low_hz is None:
         return f"below {_hz(high_hz or 0.0)}"
-    return f"above {_hz(low_hz)}" if high_hz is None else f"{low_hz:.0f} to {_hz(high_hz)}"
+    if high_hz is None:
+        return f"above {_hz(low_hz)}"
+    return f"{low_hz:.0f} to {_hz(high_hz)}" if high_hz < 1000.0 else f"{_hz(low_hz)} to {_hz(high_hz)}"
 
 
 def _hz(frequency_hz: float) -> str:

@@ -1,5 +1,6 @@
 """Edits of lanes that are bands: split at crossovers, a compressor in each."""
 
+import math
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -61,12 +62,13 @@ class AddBands(Action):
 
 
 class SplitBand(Action):
-    """Split a band of a block in two, the upper one a copy of it, at a frequency inside it."""
+    """Split a band of a block in two, the upper one a copy of it, at a frequency inside it; without one in its middle,
+    as one hears."""
 
     type: Literal["split-band"] = "split-band"
     strip: Id
     place: LanePlace
-    frequency_hz: Crossover
+    frequency_hz: Crossover | None = None
 
     def apply(self, session: Session) -> Session:
         strip = find_strip(session, self.strip)
@@ -75,11 +77,11 @@ class SplitBand(Action):
             raise InvalidAction(f"{block.name} takes the whole signal in every lane", where=strip.name)
         if len(block.splits) == MOST_SPLITS:
             raise InvalidAction(f"{MOST_SPLITS + 1} bands are the most", where=f"{strip.name}/{block.name}")
-        index = block.lanes.index(lane)
-        edges = [20.0, *(split.frequency_hz for split in block.splits), 20000.0]
-        if not edges[index] < self.frequency_hz < edges[index + 1]:
-            reason = f"{lane.name} lies between {edges[index]:g} and {edges[index + 1]:g} Hz"
-            raise InvalidAction(f"{reason}; {self.frequency_hz:g} Hz is not inside", where=strip.name)
+        index, frequency_hz = block.lanes.index(lane), self._frequency_hz(block, lane)
+        low_hz, high_hz = _edges_hz(block, lane)
+        if not low_hz < frequency_hz < high_hz:
+            reason = f"{lane.name} lies between {low_hz:g} and {high_hz:g} Hz"
+            raise InvalidAction(f"{reason}; {frequency_hz:g} Hz is not inside", where=strip.name)
         upper = lane.model_copy(
             update={
                 "id": fresh_id(lane.id, (known.id for known in block.lanes)),
@@ -87,7 +89,7 @@ class SplitBand(Action):
                 "chain": with_fresh_ids(strip, lane.chain),
             }
         )
-        split = Split(id=fresh_id("x1", (known.id for known in block.splits)), frequency_hz=self.frequency_hz)
+        split = Split(id=fresh_id("x1", (known.id for known in block.splits)), frequency_hz=frequency_hz)
         changed = block.model_copy(
             update={
                 "lanes": (*block.lanes[: index + 1], upper, *block.lanes[index + 1 :]),
@@ -96,9 +98,15 @@ class SplitBand(Action):
         )
         return replace_strip(session, replace_processor(strip, block.id, lambda _: changed))
 
+    def _frequency_hz(self, block: Parallel, lane: Lane) -> float:
+        return round(math.sqrt(math.prod(_edges_hz(block, lane)))) if self.frequency_hz is None else self.frequency_hz
+
     def describe(self, session: Session) -> str:
         strip = find_strip(session, self.strip)
-        return f"{strip.name}: {find_lane(strip, self.place).name} split at {self.frequency_hz:.0f} Hz"
+        lane = find_lane(strip, self.place)
+        return (
+            f"{strip.name}: {lane.name} split at {self._frequency_hz(find_block(strip, self.place.block), lane):.0f} Hz"
+        )
 
 
 class SetLanesKey(Action):
@@ -126,3 +134,10 @@ class SetLanesKey(Action):
         strip = find_strip(session, self.strip)
         heard = "itself" if self.key.source is None else find_strip(session, self.key.source).name
         return f"{strip.name}: {find_block(strip, self.block).name} hears {heard}"
+
+
+def _edges_hz(block: Parallel, lane: Lane) -> tuple[float, float]:
+    """From where to where a band goes."""
+    index = block.lanes.index(lane)
+    edges_hz = [20.0, *(split.frequency_hz for split in block.splits), 20000.0]
+    return edges_hz[index], edges_hz[index + 1]

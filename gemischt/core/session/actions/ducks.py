@@ -8,7 +8,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Compressor, Key, Session, Strip
+from gemischt.core.session.document import Compressor, Key, Lane, Parallel, Session, Split, Strip
 from gemischt.core.session.duck_curves import copied, reversed_curve, smoothed
 from gemischt.core.session.ducks import Click, CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, Steps, WrittenNotes
 from gemischt.core.session.edits import (
@@ -21,8 +21,8 @@ from gemischt.core.session.edits import (
     replace_strip,
     show_db,
 )
-from gemischt.core.session.terms import Id, Name, NoteLength, Tap
-from gemischt.core.session.ways import COMPRESSORS, SWELL, WAY_LABELS, WayName
+from gemischt.core.session.terms import DetectorFilter, Id, Name, NoteLength, Tap
+from gemischt.core.session.ways import COMPRESSORS, LOWS, LOWS_BELOW_HZ, LOWS_HEARD_FROM_HZ, SWELL, WAY_LABELS, WayName
 
 Clock = Annotated[Repeat | Hits | WrittenNotes, Field(discriminator="kind")]
 Curve = tuple[CurveNode, ...]
@@ -80,18 +80,27 @@ class MakeRoom(Action):
 
     def apply(self, session: Session) -> Session:
         trigger = find_strip(session, self.trigger)
-        params = COMPRESSORS.get(self.way)
-        if params is not None:
+        if self.way in COMPRESSORS or self.way == "lows-alone":
             for strip_id in self.targets:
                 strip = find_strip(session, strip_id)
-                own_id = fresh_id("duck", (processor.id for processor in walk_chain(strip.chain)))
-                made = Compressor(id=own_id, params=params, key=Key(source=trigger.id))
+                made = self._lows_alone(strip) if self.way == "lows-alone" else self._compressor(strip)
                 session = replace_strip(session, strip.model_copy(update={"chain": (*strip.chain, made)}))
             return session
         at_hits = self.way == "drawn-at-hits"
         clock = Hits(source=trigger.id) if at_hits else Repeat(note="1/4")
         name = f"After {trigger.name}" if at_hits else "On the beat"
         return AddDuck(name=name, clock=clock, curve=SWELL, strips=self.targets).apply(session)
+
+    def _compressor(self, strip: Strip) -> Compressor:
+        return Compressor(id=_free_id(strip, "duck"), params=COMPRESSORS[self.way], key=Key(source=self.trigger))
+
+    def _lows_alone(self, strip: Strip) -> Parallel:
+        """Two bands, of which the lower one hears the trigger."""
+        key = Key(source=self.trigger, filter=DetectorFilter(low_cut_hz=LOWS_HEARD_FROM_HZ))
+        lows = Lane(id="lows", name="Lows", chain=(Compressor(id=_free_id(strip, "duck"), params=LOWS, key=key),))
+        splits = (Split(id="x1", frequency_hz=LOWS_BELOW_HZ),)
+        lanes = (lows, Lane(id="highs", name="Highs"))
+        return Parallel(id=_free_id(strip, "bands"), name="Bands", lanes=lanes, splits=splits)
 
     def describe(self, session: Session) -> str:
         names, way = names_of(session, self.targets), WAY_LABELS[self.way].split(":")[0]
@@ -330,3 +339,7 @@ def _pattern_words(pattern: Steps | WrittenNotes | None) -> str:
     if isinstance(pattern, Steps):
         return f"{sum(step > 0.0 for step in pattern.steps)} of {len(pattern.steps)} steps of {pattern.note}"
     return f"{len(pattern.notes)} notes"
+
+
+def _free_id(strip: Strip, name: str) -> str:
+    return fresh_id(name, (processor.id for processor in walk_chain(strip.chain)))

@@ -2,6 +2,7 @@ import { useWays } from "../../api/queries";
 import type { Way } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { askWhich, useView } from "../../app/store";
+import { walkChain } from "../../lib/chains";
 import { PlainButton } from "../../controls/PlainButton";
 
 /** Let a strip make room: which one, for which, and how. */
@@ -32,7 +33,8 @@ export function NewSentence({ onMade }: { onMade: (relation: string) => void }) 
     if (!(await edit({ type: "make-room", targets: [target], trigger, way: way as Way["way"] }))) return;
     const { document } = now();
     const duck = document.ducks.find((item) => !before.has(item.id));
-    const added = document.strips.find((strip) => strip.id === target)?.chain.at(-1);
+    const chain = document.strips.find((strip) => strip.id === target)?.chain ?? [];
+    const added = walkChain(chain).findLast((item) => "key" in item && item.key.from === trigger);
     onMade(duck ? `ducks/${duck.id}` : `${target}/${added?.id ?? ""}`);
   };
   return (

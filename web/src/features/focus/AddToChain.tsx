@@ -26,6 +26,7 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
     if (kind === "processor" && processor) void edit(newProcessor(strip, processor.kind, into));
     const rack = racks?.find((item) => item.rack === id);
     if (kind === "lanes" && rack) void edit({ type: "add-parallel", strip: strip.id, rack: rack.rack, into });
+    if (kind === "bands") void edit({ type: "add-bands", strip: strip.id, into });
     if (kind === "paste") paste(copied, "");
     if (kind === "compare") compareChain(strip);
     if (kind === "copy") copyProcessors(chain);
@@ -51,6 +52,7 @@ export function AddToChain({ strip, chain, into }: AddToChainProps) {
         text={into ? "+ add" : "+ more"}
         items={[
           ...(kinds ?? []).map((kind) => ({ value: `processor ${kind.kind}`, label: kind.label })),
+          { value: "bands", label: "Bands: a compressor in each" },
           ...(racks ?? []).map((rack) => ({ value: `lanes ${rack.rack}`, label: `Lanes: ${rack.label}` })),
           ...(presets ?? []).map((item) => ({
             value: `preset ${item.id}`,

@@ -1,13 +1,15 @@
 import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 
 import { server } from "../../api/client";
+import { limitsOf } from "../../api/parameters";
 import { useMeasurement } from "../../api/useMeasurement";
 import { useRacks } from "../../api/queries";
 import type { Lane, LaneSettings, Parallel, Strip, Wish } from "../../api/types";
 import { compareWith } from "../../app/comparison";
 import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { askName } from "../../app/store";
+import { WishField } from "../../app/WishField";
 import { ActionMenu } from "../../controls/ActionMenu";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { PlainButton } from "../../controls/PlainButton";
@@ -61,18 +63,21 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
     level_db,
   });
   const change = result?.change_lu ?? null;
+  const isSplit = block.splits.length > 0;
   return (
     <>
-      {block.lanes.map((lane) => (
-        <LaneRow
-          key={lane.id}
-          strip={strip}
-          block={block}
-          lane={lane}
-          open={opened === lane.id}
-          onOpen={() => setOpened(opened === lane.id ? null : lane.id)}
-          set={(values) => setLane(lane.id, values)}
-        />
+      {block.lanes.map((lane, index) => (
+        <Fragment key={lane.id}>
+          <LaneRow
+            strip={strip}
+            block={block}
+            lane={lane}
+            open={opened === lane.id}
+            onOpen={() => setOpened(opened === lane.id ? null : lane.id)}
+            set={(values) => setLane(lane.id, values)}
+          />
+          <Crossover strip={strip} block={block} index={index} />
+        </Fragment>
       ))}
       {result?.lanes.map((finding) => (
         <Comb
@@ -96,18 +101,22 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
         fontSize="small"
       >
         {change !== null
-          ? `${block.lanes.length} lanes add ${formatNumber(change, 1)} LU${current ? "" : ", measuring anew…"}`
+          ? `${block.lanes.length} ${isSplit ? "bands" : "lanes"} add ${formatNumber(change, 1)} LU${current ? "" : ", measuring anew…"}`
           : progress !== null
             ? "measuring…"
             : "too quiet to measure"}
       </chakra.p>
-      <chakra.div display="flex" alignItems="center" gap="6px" fontSize="small">
-        <ActionMenu
-          label={`Add a lane to ${block.name}`}
-          text="+ lane"
-          items={(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label }))}
-          onSelect={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
-        />
+      <chakra.div display="flex" alignItems="center" gap="6px" fontSize="small" flexWrap="wrap">
+        {isSplit ? (
+          <BandsMenus strip={strip} block={block} />
+        ) : (
+          <ActionMenu
+            label={`Add a lane to ${block.name}`}
+            text="+ lane"
+            items={(racks ?? []).map((rack) => ({ value: rack.rack, label: rack.label }))}
+            onSelect={(rack) => void edit({ type: "add-lane", strip: strip.id, block: block.id, rack })}
+          />
+        )}
         <chakra.span flex="1" />
         <chakra.span color="quiet">level</chakra.span>
         <LevelField
@@ -130,6 +139,64 @@ export function LanesCard({ strip, processor: block }: { strip: Strip; processor
           match level
         </PlainButton>
       </chakra.div>
+    </>
+  );
+}
+
+type CrossoverProps = { strip: Strip; block: Parallel; index: number };
+
+/** Where one band ends and the next begins, between both. */
+function Crossover({ strip, block, index }: CrossoverProps) {
+  const split = block.splits[index];
+  if (!split) return null;
+  const address = `strips/${strip.id}/chain/${block.id}/splits/${split.id}/frequency_hz`;
+  const limits = limitsOf("split", "frequency_hz");
+  return (
+    <chakra.div display="flex" alignItems="center" gap="6px" height="target" fontSize="small" color="quiet">
+      <chakra.span height="1px" width="14px" bg="rule" />
+      <WishField
+        label={`Crossover ${index + 1} of ${block.name}`}
+        address={address}
+        value={split.frequency_hz}
+        {...limits}
+        minimum={block.splits[index - 1]?.frequency_hz ?? limits.minimum}
+        maximum={block.splits[index + 1]?.frequency_hz ?? limits.maximum}
+        step={0.02}
+        align="left"
+        format={(value) => `${formatHz(value ?? 0)} Hz`}
+        wish={(value) => ({ type: "set-parameters", values: [{ address, value }] })}
+      />
+      <chakra.span height="1px" flex="1" bg="rule" />
+    </chakra.div>
+  );
+}
+
+/** What is done with all bands: one more, and one key for all. */
+function BandsMenus({ strip, block }: { strip: Strip; block: Parallel }) {
+  const { strips, edit } = useOpen();
+  const split = (lane: string) =>
+    edit({ type: "split-band", strip: strip.id, place: { block: block.id, lane }, frequency_hz: null });
+  const hear = (from: string) =>
+    edit({ type: "set-lanes-key", strip: strip.id, block: block.id, key: { from: from || null } } as Wish);
+  return (
+    <>
+      <ActionMenu
+        label={`Split a band of ${block.name}`}
+        text="+ band"
+        items={block.lanes.map((lane) => ({ value: lane.id, label: `Split ${lane.name}` }))}
+        onSelect={(lane) => void split(lane)}
+      />
+      <ActionMenu
+        label={`One key for all bands of ${block.name}`}
+        text="key for all"
+        items={[
+          { value: "", label: "its own band each" },
+          ...[...strips.values()]
+            .filter((other) => other.id !== strip.id && other.kind !== "mix")
+            .map((other) => ({ value: other.id, label: other.name })),
+        ]}
+        onSelect={(from) => void hear(from)}
+      />
     </>
   );
 }
