@@ -141,6 +141,25 @@ class DuckTest(OwnFilesCase):
         expect(table.get_by_role("row")).to_have_count(2)
         expect(table).to_contain_text("below 400 Hz")
 
+    def test_a_ghost_is_made_clicks_on_what_was_played_and_is_never_heard(self) -> None:
+        page = self.page
+        notes = [{"at_s": at_s, "pitch": 36, "velocity": 1.0} for at_s in HITS_S]
+        self.server.edit(self.session_id, {"type": "add-notes", "name": "Pads", "notes": notes})
+        page.get_by_role("button", name="New ghost").click()
+        page.get_by_role("textbox").fill("Tick")
+        page.keyboard.press("Enter")
+        expect(page.get_by_test_id("last-edit")).to_have_text("New ghost Tick")
+        self.make("Bass", "Tick", "Duck hard")
+        side = page.get_by_role("complementary", name="The chosen sentence")
+        expect(side.get_by_role("button", name="Step 1 of 1: loud")).to_be_visible()
+        side.get_by_role("combobox", name="Tick clicks").select_option("clicks on Pads, 3 notes")
+        expect(page.get_by_test_id("last-edit")).to_have_text(re.compile("Tick: "))
+        samples = self.printed()
+        # The click of -6 dBFS asks endlessly for all above -30 dB; between the notes nothing is turned down.
+        for at_s in HITS_S:
+            self.assertLess(self.level_db(samples, at_s + 0.001, 0.004), -25.0)
+            self.assertAlmostEqual(self.level_db(samples, at_s + 0.6), -6.0, delta=0.05)
+
     def test_a_duck_counts_only_in_its_section_and_a_level_moves_a_fader(self) -> None:
         page = self.page
         self.server.edit(self.session_id, {"type": "add-section", "name": "Fill", "start_s": 2.0, "end_s": 4.0})

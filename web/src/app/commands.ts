@@ -79,6 +79,12 @@ export async function makeReturn(open: Open, effect: "reverb" | "delay"): Promis
   if (name) void open.edit({ type: "add-strip", kind: "return", name, effect });
 }
 
+/** A strip that is never heard, for keys, hits and followers to hear; null if the user gave up. */
+export async function makeGhost(open: Open): Promise<void> {
+  const name = await askName("New ghost: it clicks on a pattern, and is never heard", "Tick");
+  if (name) void open.edit({ type: "add-ghost", name } as Wish);
+}
+
 export async function makeFolder(open: Open, summed = false): Promise<void> {
   const strips = chosen(open);
   if (!strips.length) return;
@@ -199,6 +205,7 @@ export function commandsOf(open: Open): Command[] {
     },
     { name: "New control group over selected strips", run: () => void makeGroup(open) },
     { name: "New return with a reverb", keys: "R", run: () => void makeReturn(open, "reverb") },
+    { name: "New ghost", run: () => void makeGhost(open) },
     { name: "New return with a delay", run: () => void makeReturn(open, "delay") },
     { name: "Rename selected strips", keys: "F2", run: () => ask(open, "rename") },
     { name: "Colour of selected strips", run: () => ask(open, "color") },

@@ -4,7 +4,9 @@ import { useMemo, useState } from "react";
 import { server } from "../../api/client";
 import { useRelations } from "../../api/queries";
 import { useMeasurement } from "../../api/useMeasurement";
+import { makeGhost } from "../../app/commands";
 import { useOpen, useTransport } from "../../app/SessionContext";
+import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { barsAt, timeOfBars } from "../../lib/beatGrid";
 import { CurveEditor } from "./CurveEditor";
@@ -21,7 +23,8 @@ const GLANCE_AFTER_MS = 600;
 
 /** What makes room for what: sentences, and what the chosen one does. */
 export function Duck() {
-  const { state, live, grid, strips } = useOpen();
+  const open = useOpen();
+  const { state, live, grid, strips } = open;
   const { loopS, durationS } = useTransport();
   const { data: relations = [] } = useRelations(state.id, state.revision);
   const [wanted, setWanted] = useState("");
@@ -105,6 +108,9 @@ export function Duck() {
         </chakra.label>
         <chakra.span flex="1" />
         <WithAndWithout relations={relations} />
+        <PlainButton height="target" onClick={() => void makeGhost(open)}>
+          New ghost…
+        </PlainButton>
         <NewSentence onMade={setWanted} />
       </chakra.div>
       <SentenceList

@@ -9,8 +9,8 @@ import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { SignButton } from "../../controls/SignButton";
 import { walkChain } from "../../lib/chains";
+import { GhostPattern } from "../focus";
 import { formatDb, formatHz, formatNumber } from "../../lib/format";
-import { GhostPattern } from "./GhostPattern";
 import { Block, Row } from "./Side";
 
 const CLOCKS = [

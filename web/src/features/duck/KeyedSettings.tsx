@@ -1,7 +1,7 @@
 import type { KeyedProcessor } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
 import { walkChain } from "../../lib/chains";
-import { KeyPicker, Parameters } from "../focus";
+import { GhostPattern, KeyPicker, Parameters } from "../focus";
 import { Block } from "./Side";
 
 /** A keyed compressor or gate: what it hears and how it answers. */
@@ -12,6 +12,7 @@ export function KeyedSettings({ strip, processor }: { strip: string; processor: 
     (item): item is KeyedProcessor => item.id === processor && "key" in item,
   );
   if (!owner || !found) return null;
+  const trigger = strips.get(found.key.from ?? "");
   return (
     <>
       <Block title="Hears">
@@ -20,6 +21,7 @@ export function KeyedSettings({ strip, processor }: { strip: string; processor: 
           processor={found}
           onKey={(key) => void edit({ type: "set-processor", strip, processor, key })}
         />
+        {trigger?.kind === "ghost" && <GhostPattern strip={trigger} />}
       </Block>
       <Block title="Answers">
         <Parameters

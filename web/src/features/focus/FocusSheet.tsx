@@ -5,6 +5,7 @@ import { foldSheet, useView } from "../../app/store";
 import { LetterToggle } from "../../controls/LetterToggle";
 import { StripFindings } from "../findings";
 import { Chain } from "./Chain";
+import { GhostPattern } from "./GhostPattern";
 import { Ladder } from "./Ladder";
 import { Sentence } from "./Sentence";
 
@@ -106,6 +107,11 @@ export function FocusSheet() {
         </chakra.button>
       </chakra.div>
       <Sentence strip={strip} />
+      {strip.kind === "ghost" && (
+        <chakra.section aria-label="Clicks" padding="8px 12px" borderBottom="1px solid" borderColor="rule">
+          <GhostPattern strip={strip} />
+        </chakra.section>
+      )}
       <StripFindings strip={strip.id} />
       <chakra.div flex="1" overflowY="auto" overflowX="hidden" padding="4px 12px 12px 0">
         <Ladder strip={strip}>

@@ -174,9 +174,9 @@ export function Ladder({ strip, children }: { strip: Strip; children: ReactNode 
         name={strip.mute ? "Fader, muted" : wideLayout(strip) ? "Fader" : "Fader, pan"}
         change={<FaderChange strip={strip} />}
       />
-      <Sends strip={strip} />
+      {strip.kind !== "ghost" && <Sends strip={strip} />}
       {output && output.id !== mix?.id && <Rung name={`${output.name}, in`} />}
-      {strip.kind !== "mix" && <Rung name="Mix, out" strong />}
+      {strip.kind !== "mix" && strip.kind !== "ghost" && <Rung name="Mix, out" strong />}
     </chakra.div>
   );
 }

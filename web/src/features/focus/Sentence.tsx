@@ -7,13 +7,16 @@ import { focusStrip } from "../../app/store";
 import { Choice } from "../../controls/Choice";
 import { formatDb } from "../../lib/format";
 import { wideLayout } from "../../lib/layouts";
+import { useRelations } from "../../api/queries";
 import { walkChain } from "../../lib/chains";
 
 /** What the strip does, in words. */
 export function Sentence({ strip }: { strip: Strip }) {
-  const { strips } = useOpen();
-  const listeners = [...strips.values()].filter((other) =>
-    walkChain(other.chain).some((processor) => "key" in processor && processor.key.from === strip.id),
+  const { strips, state } = useOpen();
+  const { data: relations = [] } = useRelations(state.id, state.revision);
+  const listening = relations.filter((relation) => relation.trigger === strip.id);
+  const listeners = [...new Set(listening.flatMap((relation) => relation.targets))].flatMap(
+    (id) => strips.get(id) ?? [],
   );
   const keys = walkChain(strip.chain).flatMap((processor) => {
     const source = "key" in processor ? processor.key.from : null;
@@ -37,7 +40,7 @@ export function Sentence({ strip }: { strip: Strip }) {
           {!wide && `, ${place}`}.
         </>
       ) : (
-        <>Plays nowhere.</>
+        <>{strip.kind === "ghost" ? "Never heard: it clicks for those who listen." : "Plays nowhere."}</>
       )}
       {strip.sends.length > 0 && <> Sends to </>}
       {strip.sends.map((send, index) => {

@@ -1,3 +1,4 @@
+export { GhostPattern } from "./GhostPattern";
 export { FocusSheet } from "./FocusSheet";
 export { PresetList } from "./PresetList";
 export { KeyPicker } from "./KeyedCard";

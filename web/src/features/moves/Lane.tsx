@@ -17,17 +17,27 @@ import { LaneMenu } from "./LaneMenu";
 import { CurvePoint } from "../../controls/CurvePoint";
 import { withSample, type Sample } from "./freehand";
 
-const LANE_PX = 76;
+const TALL_PX = 96;
+const LOW_PX = 64;
 const SHOW_EVERY_MS = 100;
 const FINE = 0.01;
 const BEND_STEP = 0.1;
 const BEND_PX = 60;
 
-type LaneProps = { move: Move; movable: Movable; movables: Movable[]; durationS: number; widthPx: number };
+type LaneProps = {
+  move: Move;
+  movable: Movable;
+  movables: Movable[];
+  durationS: number;
+  widthPx: number;
+  /** The first lane has more room. */
+  tall: boolean;
+};
 
 /** One parameter over the song: its curve, its points, and what it is now. */
-export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps) {
-  const { grid, live, edit } = useOpen();
+export function Lane({ move, movable, movables, durationS, widthPx, tall }: LaneProps) {
+  const { grid, live, edit, strips } = useOpen();
+  const heightPx = tall ? TALL_PX : LOW_PX;
   const tool = useView((view) => view.laneTool);
   const snap = useView((view) => view.laneSnap);
   const [drawn, setDrawn] = useState<MovePoint[] | null>(null);
@@ -89,7 +99,7 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
   };
   const place = (event: { clientX: number; clientY: number; currentTarget: HTMLElement }) => {
     const box = event.currentTarget.getBoundingClientRect();
-    return { atS: (event.clientX - box.left) / pxPerS, share: shareAt(event.clientY - box.top, LANE_PX) };
+    return { atS: (event.clientX - box.left) / pxPerS, share: shareAt(event.clientY - box.top, heightPx) };
   };
   const add = (event: MouseEvent<HTMLElement>) => {
     if (tool !== "points") return;
@@ -139,7 +149,7 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
     const box = event.currentTarget.getBoundingClientRect();
     const at = (pointer: { clientX: number; clientY: number }): Sample => ({
       at_s: Math.min(durationS, Math.max(0, (pointer.clientX - box.left) / pxPerS)),
-      value: fromShare(parameter, shareAt(pointer.clientY - box.top, LANE_PX)),
+      value: fromShare(parameter, shareAt(pointer.clientY - box.top, heightPx)),
     });
     let samples = [at(event)];
     const ends = (snapTo: Snap): Sample[] => atGrid(samples, (timeS) => snapped(grid, timeS, snapTo));
@@ -166,7 +176,7 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
       role="group"
       aria-label={`${name} over the song`}
       position="relative"
-      height={`${LANE_PX}px`}
+      height={`${heightPx}px`}
       borderTop="1px solid"
       borderColor="rule"
     >
@@ -192,17 +202,17 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
             key={index}
             label={`${name}, point ${index + 1} of ${points.length}: ${showValue(parameter, point.value)} at ${formatTime(point.at_s)}`}
             leftPx={point.at_s * pxPerS}
-            topPx={yOf(parameter, point.value, LANE_PX)}
+            topPx={yOf(parameter, point.value, heightPx)}
             idle={tool === "freehand"}
             onPointerDown={(event) => {
               event.stopPropagation();
               const start = point.at_s;
-              const yPx = yOf(parameter, point.value, LANE_PX);
+              const yPx = yOf(parameter, point.value, heightPx);
               let next = points;
               followPointer(event, {
                 onMove: (pointer, dxPx, dyPx) => {
                   const atS = dxPx === 0 ? start : placed(start + dxPx / pxPerS, pointer.altKey);
-                  next = moved(index, atS, shareAt(yPx + dyPx, LANE_PX));
+                  next = moved(index, atS, shareAt(yPx + dyPx, heightPx));
                   preview(next);
                 },
                 onEnd: (released) => (released ? keep(next) : revert()),
@@ -240,6 +250,12 @@ export function Lane({ move, movable, movables, durationS, widthPx }: LaneProps)
         pointerEvents="none"
         css={{ "& button": { pointerEvents: "auto" } }}
       >
+        <chakra.span
+          aria-hidden
+          width="5px"
+          height="15px"
+          style={{ background: strips.get(move.target.split("/")[1] ?? "")?.color }}
+        />
         <chakra.span bg="card" paddingRight="4px">
           <strong>{name}</strong>{" "}
           <chakra.span ref={now} textStyle="number" color="focus" fontStyle="italic">

@@ -107,7 +107,7 @@ function Drawer() {
             bg="ink"
           />
         </chakra.div>
-        {moves.map((move) => {
+        {moves.map((move, place) => {
           const movable = known.get(move.target);
           return (
             movable && (
@@ -118,6 +118,7 @@ function Drawer() {
                 movables={movables ?? []}
                 durationS={durationS}
                 widthPx={widthPx}
+                tall={place === 0}
               />
             )
           );

@@ -1,7 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import { useMemo, useRef, useState, type DragEvent } from "react";
 
-import { makeBus, makeFolder, removeSelected, selectedStrips, sumFolder } from "../../app/commands";
+import {
+  makeBus,
+  makeFolder,
+  makeGhost,
+  removeSelected,
+  selectedStrips,
+  sumFolder,
+} from "../../app/commands";
 import { stageOf, useMeasured } from "../../app/measurement";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { askName, askWhich, focusStrip, useView } from "../../app/store";
@@ -118,6 +125,7 @@ export function Tidy() {
         <PlainButton onClick={() => useView.setState({ dialog: "color" })}>Colour…</PlainButton>
         <PlainButton onClick={() => removeSelected(open)}>Delete…</PlainButton>
         <chakra.div flex="1" />
+        <PlainButton onClick={() => void makeGhost(open)}>New ghost…</PlainButton>
         <FilePicker />
       </chakra.div>
       <IncomingFiles />

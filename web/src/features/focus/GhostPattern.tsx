@@ -1,10 +1,12 @@
 import { chakra } from "@chakra-ui/react";
 
-import { notesWith } from "../../api/parameters";
+import { limitsOf, notesWith } from "../../api/parameters";
 import type { Strip, Wish } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
+import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { SignButton } from "../../controls/SignButton";
+import { formatNumber } from "../../lib/format";
 
 const MOST_STEPS = 64;
 const SOFT = 0.5;
@@ -51,6 +53,26 @@ export function GhostPattern({ strip }: { strip: Strip }) {
       {pattern?.kind === "steps" && (
         <GhostSteps name={strip.name} pattern={pattern} set={(values) => set({ ...pattern, ...values })} />
       )}
+      <chakra.div display="flex" gap="12px" fontSize="small" color="quiet">
+        {(["length_ms", "level_db"] as const).map((name) => {
+          const limits = limitsOf("click", name);
+          return (
+            <chakra.span key={name}>
+              {name === "length_ms" ? "long" : "loud"}{" "}
+              <WishField
+                label={`Click ${name === "length_ms" ? "length" : "level"} of ${strip.name}`}
+                value={strip.click[name]}
+                {...limits}
+                step={0.5}
+                format={(value) => `${formatNumber(value ?? 0, 1)} ${limits.unit}`}
+                wish={(value) =>
+                  ({ type: "set-ghost", strip: strip.id, click: { ...strip.click, [name]: value } }) as Wish
+                }
+              />
+            </chakra.span>
+          );
+        })}
+      </chakra.div>
     </chakra.div>
   );
 }
