@@ -16,8 +16,10 @@ from starlette.testclient import WebSocketDenialResponse, WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
 from gemischt.api.settings import Settings
+from gemischt.core.engine.renderer import Renderer
 from gemischt.core.errors import Cancelled
 from gemischt.core.session.actions import parse_action
+from gemischt.core.session.validation import parse_session
 from gemischt.live import messages
 from gemischt.live.frames import HEADER_BYTES, MAGIC
 from gemischt.live.hub import UNREAD_LIMIT, Listener
@@ -222,6 +224,27 @@ class LeavingTest(LiveCase):
             self.assertFalse(stopped.wait(0.2))
         self.assertTrue(stopped.wait(10))
         self.assertTrue(job.cancelling.is_set())
+
+
+class MovesTest(LiveCase):
+    def test_what_moves_plays_as_it_is_rendered(self) -> None:
+        band = {"shape": "bell", "frequency_hz": 500.0, "gain_db": 9.0}
+        self.edit({"type": "add-processor", "strip": "noise", "processor": "eq", "params": {"bands": [band]}})
+        curves = {
+            "fader_db": [{"at_s": 0.1, "value": -20.0}, {"at_s": 0.9, "value": 0.0, "bend": 0.3}],
+            "chain/eq/bands/b1/frequency_hz": [{"at_s": 0.2, "value": 100.0}, {"at_s": 0.8, "value": 8000.0}],
+            "mute": [{"at_s": 0.0, "value": False}, {"at_s": 0.7, "value": True}, {"at_s": 0.75, "value": False}],
+        }
+        moves = [{"target": f"strips/noise/{field}", "points": points} for field, points in curves.items()]
+        self.edit({"type": "set-moves", "moves": moves})
+        document = self.client.get(f"/api/sessions/{self.stored.id}").json()["document"]
+        media = {document["media"][0]["id"]: np.ascontiguousarray(self.signal.T)}
+        rendered = Renderer(parse_session(document), media, max_block=4096).render(48000)
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="play", at_s=0.0)
+            played = listening.sound(48000, epoch=1)
+        np.testing.assert_allclose(played[:, 960:], rendered[:, 960:], atol=1e-6)
 
 
 class KeyListeningTest(LiveCase):

@@ -89,7 +89,7 @@ class _Drawing:
         session = self.session
         self.settings = Settings(session)
         self.sheet = Sheet(session.sample_rate_hz)
-        self.listening = Listening(self.sheet, self._tap)
+        self.listening = Listening(self.sheet, self._tap, self._key_moves)
         self.length_samples = song_length_samples(session, self.media)
         self.until_samples = self.length_samples + s_to_samples(TICKS_ON_S, session.sample_rate_hz)
         heard = [key for strip in session.strips for key in self._keys_of(strip)]
@@ -115,6 +115,14 @@ class _Drawing:
             lags=self.sheet.lags,
             lags_at=self.sheet.lags_at,
         )
+
+    def _key_moves(self, strip_id: str, processor_id: str) -> bool:
+        """Whether a move or a follower leads what a processor listens to."""
+        field = f"chain/{processor_id}/key/"
+        led = [move.target.removeprefix(f"strips/{strip_id}/") for move in self.moves.get(strip_id, ())]
+        for step in followers_in(self.session.strip(strip_id).chain):
+            led += [pull.field for pull in step.params.pulls] if isinstance(step, FollowerStep) else []
+        return any(one.startswith(field) for one in led)
 
     def _keys_of(self, strip: Strip) -> Iterator[StripTap]:
         for processor in keyed_processors(strip):

@@ -87,7 +87,7 @@ class Course:
         """By how much such an operation is turned at samples of the song."""
         gains = np.ones(len(samples))
         for curve in self.leads[id_]:
-            own = curve.gains_at(np.maximum(samples / self.session.sample_rate_hz, 0.0))
+            own = curve.gains_at(self._times_s(curve, samples))
             gains *= self._with_jumps(curve, samples, own, curve.gains_before_steps)
         return gains
 
@@ -96,14 +96,11 @@ class Course:
         None for all else."""
         if not all(curve.is_plain for curve in self.leads[id_]):
             return None
-        times_s = np.maximum(samples / self.session.sample_rate_hz, 0.0)
-        return self.told_with(
-            id_,
-            {
-                curve.target: self._with_jumps(curve, samples, curve.values_at(times_s), curve.values_before_steps)
-                for curve in self.leads[id_]
-            },
-        )
+        along = {}
+        for curve in self.leads[id_]:
+            values = curve.values_at(self._times_s(curve, samples))
+            along[curve.target] = self._with_jumps(curve, samples, values, curve.values_before_steps)
+        return self.told_with(id_, along)
 
     def told_with(self, id_: OperationId, values: Mapping[str, Along]) -> specs.ToldAlong | None:
         """What such a processor is told where its parameters at some addresses, at least one, take other values."""
@@ -115,6 +112,24 @@ class Course:
         n_moments = len(next(iter(values.values())))
         on = along.pop("on", np.full(n_moments, float(processor.on)))
         return specs.ToldAlong(processor.params, on, along)
+
+    def _times_s(self, curve: Curve, samples: NDArray[np.int64]) -> NDArray[np.float64]:
+        """When a curve is read for samples of the song: for the one next to a corner at the corner itself, or what is
+        flat on one side of it would take over a little of the other side's slope."""
+        corners, corner_times_s = self._corners[curve.target]
+        place = np.minimum(np.searchsorted(corners, samples), len(corners) - 1)
+        times_s = np.maximum(samples / self.session.sample_rate_hz, 0.0)
+        return np.where(corners[place] == samples, corner_times_s[place], times_s)
+
+    @cached_property
+    def _corners(self) -> dict[str, tuple[NDArray[np.int64], NDArray[np.float64]]]:
+        """By what each curve moves: the samples next to its points, and when those are; of several the last."""
+        rate = self.session.sample_rate_hz
+        found = {}
+        for curve in self.curves:
+            times_s = {s_to_samples(point.at_s, rate): point.at_s for point in curve.points}
+            found[curve.target] = np.array(list(times_s), np.int64), np.array(list(times_s.values()))
+        return found
 
     def _with_jumps(self, curve: Curve, samples: NDArray[np.int64], along: Along, before: Along) -> Along:
         """What a curve says at samples of the song; inside a jump that before it."""
@@ -191,6 +206,7 @@ class Course:
             for id_, known in self.part.known.items()
             if id_.strip == strip.id
             and isinstance(known, specs.Process)
+            and id_.role is Role.PROCESSOR
             and processors[known.id.part[0]].type not in _TOLD_BY_OTHERS
         }
 
@@ -208,8 +224,12 @@ class Course:
         }
 
     @cached_property
-    def _all_jumps(self) -> list[int]:
-        return sorted({int(jump) for jumps in self._jumps.values() for jump in jumps})
+    def _jumps_of(self) -> dict[OperationId, list[int]]:
+        """Samples at which anything that leads an operation jumps."""
+        return {
+            id_: sorted({int(jump) for curve in curves for jump in self._jumps[curve.target]})
+            for id_, curves in self.leads.items()
+        }
 
     def _value_at(self, curve: Curve, sample: int) -> Value:
         rate = self.session.sample_rate_hz
@@ -218,23 +238,24 @@ class Course:
             at_s = curve.steps_s[place]
             if 0 <= sample - s_to_samples(at_s, rate) < self._step_samples:
                 return curve.value_before(at_s)
-        return curve.value_at(sample / rate)
+        return curve.value_at(float(self._times_s(curve, np.array([sample]))[0]))
 
-    def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
-        """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""
-        rate, step = self.session.sample_rate_hz, self._step_samples
-        jumps = self._all_jumps
+    def breakpoints(self, id_: OperationId, from_sample: int, to_sample: int) -> NDArray[np.int64]:
+        """Samples between which an operation goes straight, from the stretch's beginning or before to its end or
+        behind."""
+        rate, step, curves = self.session.sample_rate_hz, self._step_samples, self.leads[id_]
+        jumps = self._jumps_of[id_]
         near = jumps[bisect_right(jumps, from_sample - step) : bisect_left(jumps, to_sample)]
         first = min([from_sample, *(jump for jump in near if jump < from_sample)])
         last = max([to_sample, *(jump + step for jump in near if jump + step > to_sample)])
         edges = np.array(sorted({first, last, *near, *(min(jump + step, last) for jump in near)}), np.int64)
         inside = np.array(near, np.int64)
         # A corner of a curve near the stretch's end is a corner all the same.
-        points = (point for curve in self.curves for point in curve.near(first / rate, last / rate))
+        points = (point for curve in curves for point in curve.near(first / rate, last / rate))
         corners = np.array(sorted({s_to_samples(point.at_s, rate) for point in points}), np.int64)
         fixed = _thinned(edges, inside, corners, are_corners=True)
         stretch_s, closest_s = (from_sample / rate, to_sample / rate), CLOSEST_SAMPLES / rate
-        times_s = [curve.breakpoints_s(*stretch_s, closest_s=closest_s) for curve in self.curves]
+        times_s = [curve.breakpoints_s(*stretch_s, closest_s=closest_s) for curve in curves]
         all_s = times_s[0] if len(times_s) == 1 else np.sort(np.concatenate(times_s))
         return _thinned(fixed, inside, np.rint(all_s * rate).astype(np.int64), are_corners=False)
 

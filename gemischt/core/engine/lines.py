@@ -59,9 +59,9 @@ class Lines:
         return found
 
     def _work_out(self, begin: int) -> Mapping[OperationId, list[Stretch]]:
-        starts = self.course.breakpoints(begin, begin + self._length)
         found: dict[OperationId, list[Stretch]] = {}
         for id_, operation in self._operations.items():
+            starts = self.course.breakpoints(id_, begin, begin + self._length)
             unity = self._at_unity.get(id_)
             if unity is not None:
                 gains = self.course.gains(id_, starts)[:, np.newaxis]

@@ -18,10 +18,14 @@ from gemischt.core.units import db_to_gain
 @dataclass
 class Listening:
     """Who listens alike shares keys, known by where, how loud, filtered how and how late they are heard, and levels of
-    keys, known by how they are listened to. ``tap`` gives the buffer of a strip's tap."""
+    keys, known by how they are listened to. A key that moves over the song is nobody else's.
+
+    ``tap`` gives the buffer of a strip's tap; ``key_moves`` says so of a processor of a strip.
+    """
 
     sheet: Sheet
     tap: Callable[[str, Tap], str]
+    key_moves: Callable[[str, str], bool]
     _keys: dict[tuple[str, float, DetectorFilter, int], str] = field(default_factory=dict)
     _levels: dict[tuple[str, bool, Detection], str] = field(default_factory=dict)
     _openings: dict[tuple[str, str | None, int], str] = field(default_factory=dict)
@@ -68,26 +72,28 @@ class Listening:
         """The buffer that holds what it hears, its own signal or a key; who is earlier waits for the other."""
         sheet, key, buffer = self.sheet, turning.processor.key, turning.buffer
         source = buffer if key.source is None else self.tap(key.source, key.tap)
-        if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter():
+        moves = self.key_moves(turning.strip, turning.processor.id)
+        if source == buffer and key.gain_db == 0.0 and key.filter == DetectorFilter() and not moves:
             return buffer
         sheet.wait(turning.id_of(Role.KEY_WAIT), buffer, sheet.lags[source] - sheet.lags[buffer])
         lag = sheet.lags[buffer]
         heard_so = (source, key.gain_db, key.filter, lag)
-        if source != buffer and heard_so in self._keys:
+        is_shared = source != buffer and not moves
+        if is_shared and heard_so in self._keys:
             return self._keys[heard_so]
-        heard = self._draw_heard(turning, source, lag)
-        if source != buffer:
+        heard = self._draw_heard(turning, source, lag, filtered=moves)
+        if is_shared:
             self._keys[heard_so] = heard
         return heard
 
-    def _draw_heard(self, listener: Listener, source: str, lag: int) -> str:
-        """A buffer of what is heard of a source: at its gain, filtered, so late."""
+    def _draw_heard(self, listener: Listener, source: str, lag: int, *, filtered: bool = False) -> str:
+        """A buffer of what is heard of a source: at its gain, filtered if it is or will be, so late."""
         sheet, key = self.sheet, listener.processor.key
         name = signal_name(listener.strip, listener.processor.id, "key")
         heard = sheet.buffer(name, sheet.buffers[source], lag=lag)
         sheet.add(specs.Clear(listener.id_of(Role.KEY_CLEAR), heard))
         sheet.mix(Feed(listener.id_of(Role.KEY), source, db_to_gain(key.gain_db)), heard, lag)
-        if key.filter != DetectorFilter():
+        if filtered or key.filter != DetectorFilter():
             sheet.process(listener.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_eq(key.filter)),), on=True)
         return heard
 

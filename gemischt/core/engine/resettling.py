@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 from gemischt.core.engine import specs
-from gemischt.core.engine.resolving import told_over_time
+from gemischt.core.engine.resolving import detector_eq, told_over_time
 from gemischt.core.engine.settings import (
     Ducking,
     FollowingStep,
@@ -22,6 +22,7 @@ from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
 from gemischt.core.session.ducking import DuckStep, FollowerStep
 from gemischt.core.session.edits import Chain, find_block, find_processor
+from gemischt.core.units import db_to_gain
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
 
@@ -78,6 +79,12 @@ def _turned_by_groups(before: Session, after: Session, settings: Settings) -> se
     return {strip_id for strip_id, gain in gains.items() if gain != settings.group_gain(strip_id)}
 
 
+def _keyed(strip: Strip, processor_id: str) -> Keyed:
+    found = find_processor(strip, processor_id)
+    assert isinstance(found, Keyed)
+    return found
+
+
 @dataclass(frozen=True)
 class Part:
     """The operations of a blueprint, and settings to put into them."""
@@ -122,6 +129,10 @@ class Part:
                 send = next(send for send in strip.sends if send.id == id_.part[0])
                 gain = self.settings.send_gain(strip, send, self.channels[known.source])
                 return dataclasses.replace(known, gain=gain)
+            case specs.MixInto() if id_.role is Role.KEY:
+                return dataclasses.replace(known, gain=db_to_gain(_keyed(strip, id_.part[0]).key.gain_db))
+            case specs.Process() if id_.role is Role.KEY_FILTER:
+                return dataclasses.replace(known, told=((0, detector_eq(_keyed(strip, id_.part[0]).key.filter)),))
             case specs.MixInto() if id_.role is Role.LANE:
                 return dataclasses.replace(known, gain=lane_gains(find_block(strip, id_.part[0]))[id_.part[1]])
             case specs.Process() if id_.role is Role.LANE_BAND:
@@ -150,7 +161,7 @@ class Part:
         self, known: specs.Process | specs.Shape | specs.Apply | specs.Detect, strip: Strip, at_s: float | None
     ) -> specs.Spec:
         processor, rate = find_processor(strip, known.id.part[0]), self.settings.session.sample_rate_hz
-        if isinstance(processor, DuckStep | FollowerStep) or known.id.role is Role.KEY_FILTER:
+        if isinstance(processor, DuckStep | FollowerStep):
             # How they listen does not change while it sounds.
             return known
         if isinstance(processor, Keyed):

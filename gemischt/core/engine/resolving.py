@@ -2,7 +2,7 @@
 
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.delay_params import DelayParams
-from gemischt.core.processors.eq_params import EqBand, EqParams
+from gemischt.core.processors.eq_params import BandShape, EqBand, EqParams
 from gemischt.core.session.document import Session, Simple, Tempo
 from gemischt.core.session.terms import DetectorFilter
 from gemischt.core.units import note_to_s
@@ -30,10 +30,14 @@ def _in_tempo(params: DelayParams, tempo: Tempo) -> DelayParams:
 
 
 def detector_eq(cuts: DetectorFilter) -> EqParams:
-    """A detector's cuts as an equaliser."""
-    bands: list[EqBand] = []
-    if cuts.low_cut_hz is not None:
-        bands.append(EqBand(shape="low-cut", frequency_hz=cuts.low_cut_hz))
-    if cuts.high_cut_hz is not None:
-        bands.append(EqBand(shape="high-cut", frequency_hz=cuts.high_cut_hz))
-    return EqParams(bands=tuple(bands))
+    """A detector's cuts as an equaliser; each has a band of its own, which is off where its side is open."""
+    low = _cut("low-cut", cuts.low_cut_hz)
+    return EqParams(bands=(low, _cut("high-cut", cuts.high_cut_hz)))
+
+
+def _cut(shape: BandShape, frequency_hz: float | None) -> EqBand:
+    return (
+        EqBand(id=shape, shape=shape, on=False)
+        if frequency_hz is None
+        else EqBand(id=shape, shape=shape, frequency_hz=frequency_hz)
+    )

@@ -320,8 +320,8 @@ class Course(Protocol):
     def told_along(self, id_: OperationId, samples: NDArray[np.int64]) -> ToldAlong | None:
         """What a processor is told at samples of the song; None for what is not worked out for many at once."""
 
-    def breakpoints(self, from_sample: int, to_sample: int) -> NDArray[np.int64]:
-        """Samples between which all is straight, from the stretch's beginning or before to its end or behind."""
+    def breakpoints(self, id_: OperationId, from_sample: int, to_sample: int) -> NDArray[np.int64]:
+        """Samples between which an operation goes straight, all around a stretch."""
 
 
 class Following(Protocol):

@@ -30,11 +30,10 @@ SILENT_PARTS = 64
 
 
 def is_movable(address: str, parameter: Parameter) -> bool:
-    """Whether a parameter may be drawn over the song: what changes how late a strip is must stay, and so must keys,
-    which several may share."""
+    """Whether a parameter may be drawn over the song: what changes how late a strip is must stay."""
     if address.startswith("followers/") and not address.endswith("/on"):
         return False
-    if "/key/" in address or "/clock/" in address or "/click/" in address or "/pattern/" in address:
+    if "/clock/" in address or "/click/" in address or "/pattern/" in address:
         return False
     if parameter.kind == "switch":
         return parameter.name in SWITCHES

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.session.moves import bent
-from tests.support.sessions import Bench, compressor, eq
+from tests.support.sessions import Bench, as_media, compressor, eq
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 
 BLOCKS = (1, 64, 1000, 4096)
@@ -58,6 +58,21 @@ class CurvesTest(unittest.TestCase):
                 np.testing.assert_allclose(out[:24000], -6.0, atol=1e-9)
                 # A corner that is nearer than 64 samples to the last comes that much later.
                 np.testing.assert_allclose(out[24000 + 128 :], -12.0, atol=1e-9)
+
+    def test_what_is_flat_beside_a_steep_slope_stays_flat(self) -> None:
+        # Corners between two samples, next to a slope of nearly a decibel a sample.
+        for beside in (0.1, 0.4, 0.6, 0.9):
+            with self.subTest(beside=beside):
+                begin_s = (24000 + beside) / RATE_HZ
+                points = (point(begin_s, 9.0), point(begin_s + 70 / RATE_HZ, -20.0), point(1.5, -20.0))
+                out = gain_db(moving("fader_db", *points).render(60000))
+                np.testing.assert_allclose(out[:24000], 9.0, atol=1e-9)
+                np.testing.assert_allclose(out[24072:], -20.0, atol=1e-6)
+                frequency = "chain/eq/bands/b1/gain_db"
+                bench = moving(
+                    frequency, *points, chain=[eq({"shape": "low-shelf", "frequency_hz": 10000.0, "q": 0.7})]
+                )
+                self.assertAlmostEqual(gain_db(bench.render(24000))[-1], 9.0, delta=1e-6)
 
     def test_a_curve_and_its_reverse_null(self) -> None:
         bench = moving("fader_db", point(0.2, -12.0, 0.4), point(1.4, 6.0))
@@ -113,6 +128,50 @@ class CurvesTest(unittest.TestCase):
             bench = moving(target, *ramp, chain=chain)
             out = gain_db(bench.render(2 * RATE_HZ))[960:]
             np.testing.assert_allclose(out[: -960 or None], expected[: len(out) - 960], atol=2e-3)
+
+
+class KeysTest(unittest.TestCase):
+    """Two tracks hear one key alike until the key of one of them moves."""
+
+    def bench(self, *moves: dict[str, Any]) -> Bench:
+        key = {"from": "key", "tap": "pre-fader"}
+        hard = {"threshold_db": -40.0, "ratio": None, "knee_db": 0.0, "attack_ms": 0.0, "release_ms": 0.0}
+        bench = Bench(pan_law_db=0.0, moves=list(moves))
+        for name in ("a", "b"):
+            bench.track(name, np.full((2, 2 * RATE_HZ), 0.5), chain=[compressor("comp", key, **hard)])
+        bench.track("key", np.full((2, 2 * RATE_HZ), 10 ** (-20.0 / 20)), output=None)
+        bench.strips[1]["output"] = None
+        return bench
+
+    def test_the_gain_of_a_key_moves_what_is_turned_down_and_nobody_else(self) -> None:
+        move = {"target": "strips/a/chain/comp/key/gain_db", "points": [point(0.5, -10.0), point(1.5, 10.0)]}
+        bench = self.bench(move)
+        times = np.arange(2 * RATE_HZ) / RATE_HZ
+        # 20 dB over the threshold at rest, endless: the gain is what is over, turned round.
+        expected = -(20.0 + np.interp(times, [0.5, 1.5], [-10.0, 10.0]))
+        np.testing.assert_allclose(gain_db(bench.render(len(times)))[100:], expected[100:], atol=0.02)
+        bench.strips[0]["output"], bench.strips[1]["output"] = None, "mix"
+        np.testing.assert_allclose(gain_db(bench.render(len(times)))[100:], -20.0, atol=1e-3)
+
+    def test_the_filter_of_a_key_moves(self) -> None:
+        target = "strips/a/chain/comp/key/filter/low_cut_hz"
+        bench = self.bench({"target": target, "points": [point(0.5, 20.0), point(1.0, 20.0), point(1.0, 2000.0)]})
+        bench.media["key"] = as_media(sine(200.0, -20.0, 2.0))
+        out = gain_db(bench.render(2 * RATE_HZ))
+        # 200 Hz pass a cut at 20 Hz (1 / (1 + 0.1^4)), and lose 40 dB below one at 2 kHz: nothing is over any more.
+        self.assertAlmostEqual(out[20000:40000].min(), -20.0, delta=0.02)
+        self.assertAlmostEqual(out[60000:].min(), 0.0, delta=0.02)
+
+    def test_a_follower_of_a_key_leads_nobody_else(self) -> None:
+        bench = self.bench()
+        bench.track("loud", np.full((2, 2 * RATE_HZ), 0.5), output=None)
+        pull = {"id": "t", "target": "strips/a/chain/comp/key/gain_db", "to": -10.0}
+        bench.fields["followers"] = [
+            {"id": "f", "name": "F", "from": "loud", "floor_db": -80.0, "ceiling_db": -20.0, "targets": [pull]}
+        ]
+        self.assertAlmostEqual(gain_db(bench.render(RATE_HZ))[-1], -10.0, delta=0.05)
+        bench.strips[0]["output"], bench.strips[1]["output"] = None, "mix"
+        self.assertAlmostEqual(gain_db(bench.render(RATE_HZ))[-1], -20.0, delta=0.01)
 
 
 class FiltersTest(unittest.TestCase):

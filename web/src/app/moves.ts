@@ -11,7 +11,7 @@ export async function drawOverTime(open: Open, address: string): Promise<void> {
   if (document.moves.some((move) => move.target === address)) return;
   const movable = (await fetchMovables(id, revision)).find((item) => item.address === address);
   if (!movable) {
-    notify("error", "This cannot move over the song.", "What decides how late a strip is, and keys, stay.");
+    notify("error", "This cannot move over the song.", "What decides how late a strip is stays.");
     return;
   }
   const points = [{ at_s: 0, value: movable.value, bend: 0 }];

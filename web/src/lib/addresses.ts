@@ -29,6 +29,7 @@ function partOf(
   if (!processor) return null;
   if (inner === "bands" && innerId !== undefined) return "eq_band";
   if (inner === "lanes" && innerId !== undefined) return "lane";
+  if (inner === "key") return innerId === "filter" ? "key_filter" : "key";
   if (inner === "splits" && innerId !== undefined) return "split";
   // What every processor has stands in the table of one of them.
   return inner === "on" ? "parallel" : processor.type;

@@ -7,7 +7,7 @@ import { useActing, useOpen, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
 import { ValueField } from "../../controls/ValueField";
-import { formatHz, formatNumber } from "../../lib/format";
+import { formatDb, formatHz, formatNumber } from "../../lib/format";
 import { SILENT_DB } from "../../live/frames";
 import { paintTrace, paintTransfer, TRACE_S } from "./drawCompressor";
 import { Parameters } from "./Parameters";
@@ -124,9 +124,11 @@ export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
   const key = processor.key;
   const others = [...strips.values()].filter((other) => other.id !== strip.id && other.kind !== "mix");
   const change = (values: Partial<Key>) => onKey({ ...key, ...values });
+  const address = `strips/${strip.id}/chain/${processor.id}/key`;
   const cut = (name: "low_cut_hz" | "high_cut_hz", nullAt: "bottom" | "top") => (
     <ValueField
       label={name === "low_cut_hz" ? "Detector low cut" : "Detector high cut"}
+      address={`${address}/filter/${name}`}
       value={key.filter[name] ?? null}
       {...limitsOf("key_filter", name)}
       step={0.02}
@@ -182,7 +184,19 @@ export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
       <chakra.div display="flex" alignItems="center" gap="6px" height="22px">
         <chakra.span color="quiet">from</chakra.span> {cut("low_cut_hz", "bottom")}
         <chakra.span color="quiet">to</chakra.span> {cut("high_cut_hz", "top")}{" "}
-        <chakra.span color="quiet">Hz</chakra.span>
+        <chakra.span color="quiet">Hz, gain</chakra.span>{" "}
+        <ValueField
+          label="Key gain"
+          address={`${address}/gain_db`}
+          value={key.gain_db}
+          {...limitsOf("key", "gain_db")}
+          step={0.5}
+          format={formatDb}
+          onPreview={(value) => live.preview(keyAction(strip, processor, { gain_db: value ?? 0 }))}
+          onCommit={(value) => change({ gain_db: value ?? 0 })}
+          onCancel={() => live.revert()}
+        />{" "}
+        <chakra.span color="quiet">dB</chakra.span>
       </chakra.div>
     </chakra.div>
   );

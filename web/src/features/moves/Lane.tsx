@@ -44,6 +44,11 @@ export function Lane({ move, movable, movables, durationS, widthPx, tall }: Lane
   const [stroke, setStroke] = useState<Sample[]>([]);
   const recorded = useRecording((recording) => recording.strokes);
   const now = useRef<HTMLElement>(null);
+  const lane = useRef<HTMLDivElement>(null);
+  const isNew = useRef(move.points.length === 1);
+  useEffect(() => {
+    if (isNew.current) lane.current?.scrollIntoView({ block: "nearest" });
+  }, []);
   const { parameter, name } = movable;
   const points = drawn ?? move.points;
   const pxPerS = widthPx / durationS;
@@ -173,6 +178,7 @@ export function Lane({ move, movable, movables, durationS, widthPx, tall }: Lane
 
   return (
     <chakra.div
+      ref={lane}
       role="group"
       aria-label={`${name} over the song`}
       position="relative"
