@@ -108,9 +108,14 @@ class DuckTest(OwnFilesCase):
         page.keyboard.type("200")
         page.keyboard.press("Enter")
         expect(release).to_have_text("200 ms")
-        # Heard without, nothing is edited; deleted, the sentence is gone.
-        page.get_by_role("radio", name="without").click()
-        page.get_by_role("radio", name="with ducking").click()
+        # Heard without, equally loud, nothing is edited; deleted, the sentence is gone.
+        page.get_by_role("button", name="with / without").click()
+        bar = page.get_by_role("region", name="Comparison")
+        # What is turned down by 24 dB for 50 ms of each second is heard that much softer without.
+        expect(bar).to_contain_text(re.compile("without ducking is heard −[0-9.]+ dB"))
+        page.keyboard.press("x")
+        page.get_by_role("button", name="with / without").click()
+        expect(bar).to_have_count(0)
         side.get_by_role("button", name="Delete").click()
         expect(table.get_by_role("row")).to_have_count(1)
         page.keyboard.press("Control+z")

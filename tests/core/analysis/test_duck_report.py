@@ -11,6 +11,7 @@ from gemischt.core.analysis.reports.relations import find_relation, relations_of
 from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions import apply_action
 from gemischt.core.session.document import Session
+from gemischt.core.session.duck_curves import open_at
 from tests.core.engine.test_ducks import duck
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import RATE_HZ, Signal, sine, steps
@@ -116,6 +117,19 @@ class DrawnFiguresTest(unittest.TestCase):
         self.assertAlmostEqual(figures.ducked_share, 0.5 * 11 / 12, delta=0.005)
         gain = np.array(report.gain_db)
         self.assertAlmostEqual(float(gain.mean()), -12.0 / 2 * 0.5, delta=0.05)
+
+    def test_its_curve_can_be_shaped_like_what_hits(self) -> None:
+        # Decays of 40 dB in 250 ms: open again by as much as it has decayed, straight in dB.
+        times = np.arange(2 * RATE_HZ) / RATE_HZ
+        wave = sum(10 ** (-(times - at) * 8.0) * (times >= at) * (times < at + 0.4) for at in (0.25, 0.75, 1.25))
+        bench = self.bench(clock={"kind": "hits", "from": "kick", "threshold_db": -20.0}, length={"ms": 250.0})
+        bench.track("kick", np.tile(0.8 * wave * np.sin(2 * np.pi * 2000.0 * times), (2, 1)), output=None)
+        report = heard(bench, "ducks/d")
+        assert report.like_trigger is not None
+        shaped = apply_action(bench.session(), report.like_trigger)
+        for at in (0.1, 0.3, 0.5, 0.8):
+            self.assertAlmostEqual(open_at(shaped.ducks[0].curve, at), at, delta=0.03)
+        self.assertIsNone(heard(self.bench(), "ducks/d").like_trigger)
 
     def test_each_target_is_heard_for_itself(self) -> None:
         targets = [{"strip": "bass", "depth_db": -12.0}, {"strip": "pad", "depth_db": -3.0}]

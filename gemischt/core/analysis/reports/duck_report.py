@@ -25,17 +25,20 @@ from gemischt.core.analysis.reports.relations import Relation, relations_of, ste
 from gemischt.core.analysis.sub_sessions.paths import isolate
 from gemischt.core.analysis.sub_sessions.strip import InSong
 from gemischt.core.engine import specs
+from gemischt.core.engine.clocks import lengths_by_tempo
 from gemischt.core.engine.duck_operations import DuckOperation
 from gemischt.core.engine.hearing import apply_of, heard_by
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.specs import OperationId
-from gemischt.core.engine.tap_reader import Media, Report, StretchS, no_report, run_stretch, stretch_of
+from gemischt.core.engine.tap_reader import Media, Report, Stretch, StretchS, no_report, run_stretch, stretch_of
 from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.actions.chain import SetProcessor
+from gemischt.core.session.actions.ducks import SetDuck
 from gemischt.core.session.document import Compressor, Gate, Session
+from gemischt.core.session.duck_curves import like_sound
 from gemischt.core.session.ducking import DuckStep, with_steps_in_chains
 from gemischt.core.session.edits import find_processor
 
@@ -47,6 +50,7 @@ class DuckReport:
     """What was heard, in bins of equal length: peaks as amplitudes, times in seconds of the song.
 
     ``gain_db`` is the gain; of a follower, by how much the parameter it moves is another one, in ``unit``.
+    ``like_trigger`` gives a curve that hits start the shape of what hits.
     """
 
     relation: str
@@ -64,6 +68,7 @@ class DuckReport:
     verdict: str
     cure: Action | None
     cure_text: str
+    like_trigger: Action | None = None
 
 
 @dataclass(frozen=True)
@@ -185,7 +190,26 @@ def report_duck(
         verdict=gate_verdict(figures) if isinstance(processor, Gate) else verdict_of(figures),
         cure=cure,
         cure_text=cure_text,
+        like_trigger=_like_trigger(processor, hits, trace["trigger"], stretch, rate, grain),
     )
+
+
+def _like_trigger(
+    processor: Any,
+    hits: NDArray[np.int64],
+    trigger: NDArray[np.float64],
+    stretch: Stretch,
+    rate: int,
+    grain: int,
+) -> Action | None:
+    """The curve that all hits together are like, over the length that the duck's curve has."""
+    if not isinstance(processor, DuckStep) or processor.params.opening.clock.kind != "hits":
+        return None
+    opening = processor.params.opening
+    changes, lengths = lengths_by_tempo(opening, rate)
+    n_grains = max(2, int(lengths[np.searchsorted(changes, stretch.start_samples, side="right") - 1]) // grain)
+    parts = [trigger[hit : hit + n_grains] for hit in hits.tolist() if hit + n_grains <= len(trigger)]
+    return SetDuck(duck=opening.duck, curve=like_sound(np.mean(parts, axis=0))) if parts else None
 
 
 def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> DuckReport:

@@ -68,6 +68,16 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       ) : (
         <KeyedSettings strip={relation.targets[0] ?? ""} processor={relation.owner} />
       )}
+      {report?.like_trigger && (
+        <chakra.div marginTop="4px">
+          <Cure
+            cure={report.like_trigger}
+            text="Shape it like this sound"
+            revision={state.revision}
+            current={current}
+          />
+        </chakra.div>
+      )}
       <OnlyWhen relation={relation} />
       {report && (
         <Block title="Measured" dim={!current}>

@@ -30,6 +30,8 @@ export type DuckReport = {
   verdict: string;
   cure: Wish | null;
   cure_text: string;
+  /** Shapes a curve that hits start as what hits. */
+  like_trigger: Wish | null;
 };
 
 /** A relation at a glance. */
