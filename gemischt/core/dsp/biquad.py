@@ -93,13 +93,43 @@ def all_pass(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
     return _normalised(1 - alpha, -2 * c, 1 + alpha, 1 + alpha, -2 * c, 1 - alpha)
 
 
-def butterworth_qs(order: int) -> list[float]:
-    """Q of each second-order section of an even-order Butterworth filter.
+@also_compiled
+def band_pass(frequency_hz: float, q: float, sample_rate_hz: float) -> Section:
+    """Second-order band-pass: 0 dB at ``frequency_hz``."""
+    c, alpha = _angle(frequency_hz, q, sample_rate_hz)
+    return _normalised(alpha, 0.0, -alpha, 1 + alpha, -2 * c, 1 - alpha)
 
-    >>> [round(q, 4) for q in butterworth_qs(4)]
-    [0.5412, 1.3066]
+
+@also_compiled
+def first_order_low_pass(frequency_hz: float, sample_rate_hz: float) -> Section:
+    """6 dB/oct; -3 dB at ``frequency_hz``. Bilinear transform of w / (s + w)."""
+    k = _tangent(frequency_hz, sample_rate_hz)
+    return _normalised(k, k, 0.0, k + 1.0, k - 1.0, 0.0)
+
+
+@also_compiled
+def first_order_high_pass(frequency_hz: float, sample_rate_hz: float) -> Section:
+    """6 dB/oct; -3 dB at ``frequency_hz``. Bilinear transform of s / (s + w)."""
+    k = _tangent(frequency_hz, sample_rate_hz)
+    return _normalised(1.0, -1.0, 0.0, k + 1.0, k - 1.0, 0.0)
+
+
+@also_compiled
+def tilt(frequency_hz: float, gain_db: float, sample_rate_hz: float) -> Section:
+    """Turns the whole range about ``frequency_hz``: half the gain down at 0 Hz, half of it up at the top. Bilinear
+    transform of (g s + w) / (s + g w), g half the gain."""
+    g, k = 10.0 ** (gain_db / 40.0), _tangent(frequency_hz, sample_rate_hz)
+    return _normalised(g + k, k - g, 0.0, 1.0 + g * k, g * k - 1.0, 0.0)
+
+
+def butterworth_qs(order: int) -> list[float]:
+    """Q of each second-order section of a Butterworth filter; an odd order has one of the first order beside them.
+
+    >>> [round(q, 4) for q in butterworth_qs(4)], butterworth_qs(3)
+    ([0.5412, 1.3066], [1.0])
     """
-    return [1.0 / (2.0 * math.cos(math.pi * (2 * k + 1) / (2 * order))) for k in range(order // 2)]
+    first = 0.5 if order % 2 == 0 else 1.0
+    return [round(1.0 / (2.0 * math.cos(math.pi * (first + k) / order)), 15) for k in range(order // 2)]
 
 
 def response_db(
@@ -119,6 +149,11 @@ def _angle(frequency_hz: float, q: float, sample_rate_hz: float) -> tuple[float,
     # A band above what the rate can carry stays just under half of it.
     w0 = 2.0 * math.pi * min(frequency_hz, 0.49 * sample_rate_hz) / sample_rate_hz
     return math.cos(w0), math.sin(w0) / (2.0 * q)
+
+
+@also_compiled
+def _tangent(frequency_hz: float, sample_rate_hz: float) -> float:
+    return math.tan(math.pi * min(frequency_hz, 0.49 * sample_rate_hz) / sample_rate_hz)
 
 
 @also_compiled

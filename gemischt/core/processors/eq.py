@@ -17,8 +17,10 @@ SHAPES: dict[BandShape, int] = {
     "bell": band_design.BELL,
     "low-shelf": band_design.LOW_SHELF,
     "high-shelf": band_design.HIGH_SHELF,
+    "tilt": band_design.TILT,
     "low-cut": band_design.LOW_CUT,
     "high-cut": band_design.HIGH_CUT,
+    "band-pass": band_design.BAND_PASS,
     "notch": band_design.NOTCH,
 }
 _COLUMNS = {
@@ -27,26 +29,43 @@ _COLUMNS = {
     "gain_db": band_design.GAIN_DB,
     "q": band_design.Q,
 }
-_N_SECTIONS = MAX_BANDS * band_design.SECTIONS_PER_BAND
+_FEW_SECTIONS, _MOST_SECTIONS = 2, 4
+"""Of each band: more only where a cut is steeper than 24 dB/oct."""
 
 
 def band_rows(params: EqParams) -> NDArray[np.float64]:
     """The bands as numbers, shape (MAX_BANDS, N_COLUMNS); those that are not there are off."""
     rows = np.zeros((MAX_BANDS, band_design.N_COLUMNS))
     for row, band in zip(rows, params.bands, strict=False):
-        row[:] = SHAPES[band.shape], band.on, band.frequency_hz, band.gain_db, band.q, band.slope_db_per_octave
+        row[:] = (
+            SHAPES[band.shape],
+            band.on,
+            band.frequency_hz,
+            band.gain_db,
+            band.q,
+            band.slope_db_per_octave,
+            params.near_nyquist == "analogue",
+        )
     return rows
 
 
+def sections_per_band(params: EqParams) -> int:
+    """How many the steepest of its bands needs."""
+    steep = any(band.shape in ("low-cut", "high-cut") and band.slope_db_per_octave > 24 for band in params.bands)
+    return _MOST_SECTIONS if steep else _FEW_SECTIONS
+
+
 def design_sections(params: EqParams, sample_rate_hz: float) -> NDArray[np.float64]:
-    """Coefficients of every band, shape (16, 5); slots without use are the identity."""
-    sections: NDArray[np.float64] = _designed(band_rows(params)[np.newaxis], sample_rate_hz)[0]
+    """Coefficients of every band, shape (n_sections, 5); slots without use are the identity."""
+    sections: NDArray[np.float64] = _designed(band_rows(params)[np.newaxis], sample_rate_hz, sections_per_band(params))[
+        0
+    ]
     return sections
 
 
-def _designed(rows: NDArray[np.float64], sample_rate_hz: float) -> NDArray[np.float64]:
-    sections = np.empty((len(rows), _N_SECTIONS, 5))
-    band_design.design_bands(rows, sample_rate_hz, sections)
+def _designed(rows: NDArray[np.float64], sample_rate_hz: float, per_band: int) -> NDArray[np.float64]:
+    sections = np.empty((len(rows), MAX_BANDS * per_band, 5))
+    band_design.design_bands(rows, sample_rate_hz, per_band, sections)
     return sections
 
 
@@ -56,24 +75,32 @@ def response_db(params: EqParams, frequencies_hz: NDArray[np.float64], sample_ra
 
 
 class Equalizer(BlockProcessor):
-    """Filters in place. State: ``_state`` (16, n_channels, 2) holds each section's two delayed sums per channel."""
+    """Filters in place; there is room for so many sections a band. State: (n_sections, n_channels, 2) holds each
+    section's two delayed sums per channel."""
 
     def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
-        control = Control(5 * _N_SECTIONS, place.max_block, place.glide_samples)
-        state = np.zeros((_N_SECTIONS, place.n_channels, 2))
+        self._per_band = max(place.room_samples, _FEW_SECTIONS)
+        n_sections = MAX_BANDS * self._per_band
+        control = Control(5 * n_sections, place.max_block, place.glide_samples)
+        state = np.zeros((n_sections, place.n_channels, 2))
         self.controls = (control,)
         self.state = ((state,),)
         self.calls = (
-            Call(biquad.run_sections, audio, control.pieces, control.coefs, state, *biquad.new_scratch(_N_SECTIONS)),
+            Call(biquad.run_sections, audio, control.pieces, control.coefs, state, *biquad.new_scratch(n_sections)),
         )
+
+    @staticmethod
+    def room_of(params: EqParams, sample_rate_hz: int) -> int:
+        return sections_per_band(params)
 
     @staticmethod
     def tail_of(params: EqParams, sample_rate_hz: int) -> int:
         return ring_samples(design_sections(params, sample_rate_hz))
 
     def coefs_of(self, params: EqParams, *, on: bool) -> tuple[Row, ...]:
-        return (design_sections(params if on else EqParams(), self._sample_rate_hz).ravel(),)
+        rows = band_rows(params if on else EqParams())[np.newaxis]
+        return (_designed(rows, self._sample_rate_hz, self._per_band).ravel(),)
 
     def coefs_along(self, params: EqParams, on: Along, values: Mapping[str, Along]) -> Sequence[NDArray[np.float64]]:
         places = {band.id: place for place, band in enumerate(params.bands)}
@@ -82,7 +109,7 @@ class Equalizer(BlockProcessor):
             _, band_id, name = field.split("/")
             rows[:, places[band_id], _COLUMNS[name]] = along
         rows[:, :, band_design.ON] *= on[:, np.newaxis]
-        return (_designed(rows, self._sample_rate_hz).reshape(len(on), -1),)
+        return (_designed(rows, self._sample_rate_hz, self._per_band).reshape(len(on), -1),)
 
 
 def ring_samples(sections: NDArray[np.float64]) -> int:

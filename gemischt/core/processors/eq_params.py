@@ -7,7 +7,7 @@ from pydantic import AfterValidator, Field
 
 from gemischt.core.parameters import HIGHEST_FREQUENCY_HZ, FrozenModel, parameter
 
-BandShape = Literal["bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch"]
+BandShape = Literal["bell", "low-shelf", "high-shelf", "tilt", "low-cut", "high-cut", "band-pass", "notch"]
 MAX_BANDS = 8
 BUTTERWORTH_Q = 0.7071067811865476
 
@@ -26,7 +26,8 @@ def with_ids(bands: "tuple[EqBand, ...]") -> "tuple[EqBand, ...]":
 
 
 class EqBand(FrozenModel):
-    """One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells and shelves only."""
+    """One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
+    all but tilts and cuts of 6 dB/oct."""
 
     id: str = Field(default="", pattern=r"^([A-Za-z0-9][A-Za-z0-9_.-]{0,79})?$")
     shape: BandShape = "bell"
@@ -35,11 +36,13 @@ class EqBand(FrozenModel):
     )
     gain_db: float = parameter(0.0, -24.0, 24.0, label="Gain", unit="dB")
     q: float = parameter(BUTTERWORTH_Q, 0.1, 40.0, label="Q", scale="logarithmic")
-    slope_db_per_octave: Literal[12, 24] = 12
+    slope_db_per_octave: Literal[6, 12, 18, 24, 36, 48] = 12
     on: bool = True
 
 
 class EqParams(FrozenModel):
-    """Bands in series, up to eight."""
+    """Bands in series, up to eight; near half the sampling rate they follow the cookbook, which squeezes them, or their
+    analogue prototypes."""
 
     bands: Annotated[tuple[EqBand, ...], AfterValidator(with_ids)] = Field(default=(), max_length=MAX_BANDS)
+    near_nyquist: Literal["cookbook", "analogue"] = Field(default="cookbook", title="Near the top")

@@ -14,7 +14,7 @@ from gemischt.core.session.validation import parse_session
 from tests.support.sessions import Bench
 from tests.support.signals import noise
 
-BANDS = ("bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch")
+BANDS = ("bell", "low-shelf", "high-shelf", "tilt", "low-cut", "high-cut", "band-pass", "notch")
 WIDE = ("quad", "5.1", "7.1.4", "4+4")
 TAPS = ("pre-chain", "pre-fader", "post-fader")
 
@@ -48,11 +48,12 @@ def random_processor(rng: np.random.Generator, name: str, sources: list[str]) ->
                 "frequency_hz": float(np.exp(rng.uniform(np.log(10), np.log(22000)))),
                 "gain_db": float(rng.uniform(-24, 24)),
                 "q": float(np.exp(rng.uniform(np.log(0.1), np.log(40)))),
-                "slope_db_per_octave": int(rng.choice([12, 24])),
+                "slope_db_per_octave": int(rng.choice([6, 12, 18, 24, 36, 48])),
             }
             for _ in range(rng.integers(0, 9))
         ]
-        return {"id": name, "type": "eq", "params": {"bands": bands}}
+        near_nyquist = str(rng.choice(["cookbook", "analogue"]))
+        return {"id": name, "type": "eq", "params": {"bands": bands, "near_nyquist": near_nyquist}}
     params = {
         "threshold_db": float(rng.uniform(-80, 0)),
         "ratio": None if rng.random() < 0.3 else float(rng.uniform(1, 100)),

@@ -1983,7 +1983,8 @@ export interface components {
             on?: boolean;
             /**
              * @default {
-             *       "bands": []
+             *       "bands": [],
+             *       "near_nyquist": "cookbook"
              *     }
              */
             params?: components["schemas"]["EqParams-Input"];
@@ -2004,7 +2005,8 @@ export interface components {
             on: boolean;
             /**
              * @default {
-             *       "bands": []
+             *       "bands": [],
+             *       "near_nyquist": "cookbook"
              *     }
              */
             params: components["schemas"]["EqParams-Output"];
@@ -2016,7 +2018,8 @@ export interface components {
         };
         /**
          * EqBand
-         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells and shelves only.
+         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
+         *     all but tilts and cuts of 6 dB/oct.
          */
         "EqBand-Input": {
             /**
@@ -2049,17 +2052,18 @@ export interface components {
              * @default bell
              * @enum {string}
              */
-            shape?: "bell" | "low-shelf" | "high-shelf" | "low-cut" | "high-cut" | "notch";
+            shape?: "bell" | "low-shelf" | "high-shelf" | "tilt" | "low-cut" | "high-cut" | "band-pass" | "notch";
             /**
              * Slope Db Per Octave
              * @default 12
              * @enum {integer}
              */
-            slope_db_per_octave?: 12 | 24;
+            slope_db_per_octave?: 6 | 12 | 18 | 24 | 36 | 48;
         };
         /**
          * EqBand
-         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells and shelves only.
+         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
+         *     all but tilts and cuts of 6 dB/oct.
          */
         "EqBand-Output": {
             /**
@@ -2092,17 +2096,18 @@ export interface components {
              * @default bell
              * @enum {string}
              */
-            shape: "bell" | "low-shelf" | "high-shelf" | "low-cut" | "high-cut" | "notch";
+            shape: "bell" | "low-shelf" | "high-shelf" | "tilt" | "low-cut" | "high-cut" | "band-pass" | "notch";
             /**
              * Slope Db Per Octave
              * @default 12
              * @enum {integer}
              */
-            slope_db_per_octave: 12 | 24;
+            slope_db_per_octave: 6 | 12 | 18 | 24 | 36 | 48;
         };
         /**
          * EqParams
-         * @description Bands in series, up to eight.
+         * @description Bands in series, up to eight; near half the sampling rate they follow the cookbook, which squeezes them, or their
+         *     analogue prototypes.
          */
         "EqParams-Input": {
             /**
@@ -2110,10 +2115,17 @@ export interface components {
              * @default []
              */
             bands?: components["schemas"]["EqBand-Input"][];
+            /**
+             * Near the top
+             * @default cookbook
+             * @enum {string}
+             */
+            near_nyquist?: "cookbook" | "analogue";
         };
         /**
          * EqParams
-         * @description Bands in series, up to eight.
+         * @description Bands in series, up to eight; near half the sampling rate they follow the cookbook, which squeezes them, or their
+         *     analogue prototypes.
          */
         "EqParams-Output": {
             /**
@@ -2121,6 +2133,12 @@ export interface components {
              * @default []
              */
             bands: components["schemas"]["EqBand-Output"][];
+            /**
+             * Near the top
+             * @default cookbook
+             * @enum {string}
+             */
+            near_nyquist: "cookbook" | "analogue";
         };
         /**
          * ErrorBody

@@ -127,7 +127,7 @@ export function newProcessor(strip: Strip, processor: ProcessorKind, into: LaneP
   const wet = strip.kind === "return" || into ? 1 : INSERT_WET;
   const params =
     processor === "eq"
-      ? { bands: FIRST_BANDS }
+      ? { bands: FIRST_BANDS, near_nyquist: "analogue" }
       : processor === "reverb" || processor === "delay"
         ? { wet }
         : {};

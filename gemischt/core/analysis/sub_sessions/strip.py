@@ -13,6 +13,7 @@ from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap
 from gemischt.core.session.ducking import (
     FollowerStep,
+    Pull,
     followers_in,
     sounding_steps,
     split_at_fader,
@@ -110,7 +111,7 @@ class _Ghosts:
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
             layout=source.layout if is_wide(source) else None,
-            chain=self.keyed(source, (*_leading(source.chain, tuple(fields)), *behind_fader)),
+            chain=self.keyed(source, (*self._leading(source, tuple(fields)), *behind_fader)),
             output=None,
         )
         if plays_itself:
@@ -180,6 +181,21 @@ class _Ghosts:
         before_fader = {f"sends/{send.id}/level_db" for send in source.sends if send.tap != "post-fader"}
         return -self._centre_db if _is_mono_bus(source) and field in {"fader_db", *before_fader} else 0.0
 
+    def _leading(self, source: Strip, fields: tuple[str, ...]) -> Chain:
+        """A strip's followers with no more than what moves some of its fields, as its stand-in has to be moved."""
+        found: list[Processor] = []
+        for step in followers_in(source.chain):
+            assert isinstance(step, FollowerStep)
+            pulls = tuple(self._pull(source, pull) for pull in step.params.pulls if pull.field.startswith(fields))
+            if pulls:
+                params = step.params.model_copy(update={"pulls": pulls})
+                found.append(step.model_copy(update={"params": params}))
+        return tuple(found)
+
+    def _pull(self, source: Strip, pull: Pull) -> Pull:
+        by_db = self._correction_db(source, pull.field)
+        return pull if pull.to is None or by_db == 0.0 else pull.model_copy(update={"to": pull.to + by_db})
+
     def _is_open(self, strip: Strip, send: Send) -> bool:
         moves = any(f"strips/{strip.id}/sends/{send.id}/{field}" in self._moves for field in ("level_db", "on"))
         return moves or (send.on and send.level_db is not None)
@@ -201,18 +217,6 @@ class _Ghosts:
 
     def _keep(self, ghost: Strip) -> None:
         self._made[ghost.id] = ghost
-
-
-def _leading(chain: Chain, fields: tuple[str, ...]) -> Chain:
-    """A chain's followers with no more than what moves some fields of their strip."""
-    found: list[Processor] = []
-    for step in followers_in(chain):
-        assert isinstance(step, FollowerStep)
-        pulls = tuple(pull for pull in step.params.pulls if pull.field.startswith(fields))
-        if pulls:
-            params = step.params.model_copy(update={"pulls": pulls})
-            found.append(step.model_copy(update={"params": params}))
-    return tuple(found)
 
 
 def _turned(move: Move, target: str, by_db: float) -> Move:

@@ -18,7 +18,6 @@ import { followPointer } from "../../controls/followPointer";
 
 const GRAPH_HEIGHT_PX = 96;
 const MAX_BANDS = 8;
-const SHAPES = ["bell", "low-shelf", "high-shelf", "low-cut", "high-cut", "notch"] as const;
 
 /** The equaliser: its curve over what sounds, bands as points to drag, figures of the chosen band. */
 export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
@@ -161,34 +160,59 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
         ))}
       </chakra.div>
       {band ? (
-        <chakra.div display="flex" gap="8px" alignItems="center" fontSize="small" whiteSpace="nowrap">
-          <Choice
-            label={`Band ${chosen + 1} shape`}
-            value={band.shape}
-            options={SHAPES.map((shape) => ({ value: shape, label: shape }))}
-            onChange={(shape) => commit(changed(chosen, { shape: shape as EqBand["shape"] }))}
-            width="66px"
-          />
-          <span>{field("frequency_hz", 0.01)} Hz</span>
-          {hasGain(band) && <span>{field("gain_db", 0.5)} dB</span>}
-          {band.shape.endsWith("cut") ? (
+        <>
+          <chakra.div display="flex" gap="8px" alignItems="center" fontSize="small" whiteSpace="nowrap">
             <Choice
-              label={`Band ${chosen + 1} slope`}
-              value={String(band.slope_db_per_octave)}
-              options={choicesOf("eq_band", "slope_db_per_octave").map((slope) => ({
-                value: slope,
-                label: `${slope} dB/oct`,
-              }))}
-              onChange={(slope) => commit(changed(chosen, { slope_db_per_octave: Number(slope) as 12 | 24 }))}
+              label={`Band ${chosen + 1} shape`}
+              value={band.shape}
+              options={choicesOf("eq_band", "shape").map((shape) => ({ value: shape, label: shape }))}
+              onChange={(shape) => commit(changed(chosen, { shape: shape as EqBand["shape"] }))}
+              width="66px"
             />
-          ) : (
-            <span>Q {field("q", 0.02)}</span>
-          )}
-          <SignButton
-            label={`Remove band ${chosen + 1}`}
-            onClick={() => commit(bands.filter((_, place) => place !== chosen))}
-          />
-        </chakra.div>
+            <span>{field("frequency_hz", 0.01)} Hz</span>
+            {hasGain(band) && <span>{field("gain_db", 0.5)} dB</span>}
+            {band.shape.endsWith("cut") ? (
+              <Choice
+                label={`Band ${chosen + 1} slope`}
+                value={String(band.slope_db_per_octave)}
+                options={choicesOf("eq_band", "slope_db_per_octave").map((slope) => ({
+                  value: slope,
+                  label: `${slope} dB/oct`,
+                }))}
+                onChange={(slope) =>
+                  commit(
+                    changed(chosen, { slope_db_per_octave: Number(slope) as EqBand["slope_db_per_octave"] }),
+                  )
+                }
+              />
+            ) : (
+              band.shape !== "tilt" && <span>Q {field("q", 0.02)}</span>
+            )}
+            <SignButton
+              label={`Remove band ${chosen + 1}`}
+              onClick={() => commit(bands.filter((_, place) => place !== chosen))}
+            />
+          </chakra.div>
+          <chakra.div fontSize="small" color="quiet">
+            near the top like its{" "}
+            <Choice
+              label="Curves near the top"
+              value={processor.params.near_nyquist}
+              options={choicesOf("eq", "near_nyquist").map((value) => ({
+                value,
+                label: value === "analogue" ? "analogue model" : "cookbook, squeezed",
+              }))}
+              onChange={(near_nyquist) =>
+                void edit({
+                  type: "set-processor",
+                  strip: strip.id,
+                  processor: processor.id,
+                  params: { near_nyquist },
+                })
+              }
+            />
+          </chakra.div>
+        </>
       ) : (
         <PlainButton
           onClick={() =>
@@ -267,7 +291,7 @@ function BandPoint({ band, index, chosen, onPointerDown, onKeyDown, onFocus }: B
 }
 
 function hasGain(band: EqBand): boolean {
-  return band.shape === "bell" || band.shape.endsWith("shelf");
+  return band.shape === "bell" || band.shape === "tilt" || band.shape.endsWith("shelf");
 }
 
 function clampHz(frequencyHz: number): number {
