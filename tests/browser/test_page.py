@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser.browser import VIEWPORT, BrowserCase, Server
 
@@ -179,6 +179,27 @@ class ReconnectTest(BrowserCase):
         # The new server gets its kernels ready first.
         page.wait_for_function("(at) => gemischtLive.positionS() > at + 1", arg=at_s)
         self.problems = [problem for problem in self.problems if "WebSocket" not in problem and "ERR_" not in problem]
+
+
+class MeasuringTest(BrowserCase):
+    def test_what_was_given_up_for_another_page_is_asked_for_again(self) -> None:
+        page = self.page
+        given_up: list[str] = []
+        asked: list[str] = []
+
+        def answer(route: Route) -> None:
+            job = route.fetch().json()
+            if not given_up and job["title"].startswith("Measure"):
+                given_up.append(job["id"])
+                job |= {"state": "cancelled", "result": None}
+            route.fulfill(json=job)
+
+        page.route(re.compile("/api/jobs/[0-9a-f]+$"), answer)
+        page.on("request", lambda request: asked.append(request.url) if "/measurement" in request.url else None)
+        self.open()
+        expect(page.get_by_role("button", name=re.compile(r"^Findings \d"))).to_be_visible()
+        self.assertEqual(len(given_up), 1)
+        self.assertGreaterEqual(len(asked), 2)
 
 
 class SessionListTest(BrowserCase):

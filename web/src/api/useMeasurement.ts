@@ -4,6 +4,7 @@ import { answer, server, ServerError } from "./client";
 import type { JobStatus } from "./types";
 
 const POLL_MS = 250;
+const AGAIN_MS = 500;
 
 export type Measurement<T> = {
   result: T | null;
@@ -51,7 +52,14 @@ export function useMeasurement<T>({ start, about, version, settleMs }: Order): M
       await pause(settleMs);
       if (stopped) return;
       job = await answer(starting.current());
-      while (!stopped && underWay()) {
+      for (let againMs = AGAIN_MS; !stopped && (underWay() || job.state === "cancelled"); ) {
+        if (job.state === "cancelled") {
+          // Another page asked for the same, or the last one that did has gone: it is still wanted here.
+          await pause(againMs);
+          if (stopped) return;
+          againMs *= 2;
+          job = await answer(starting.current());
+        }
         const { progress, waits_for: waitsFor } = job;
         setState((before) => ({ ...before, progress, waitsFor }));
         await pause(POLL_MS);
