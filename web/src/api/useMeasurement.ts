@@ -52,7 +52,7 @@ export function useMeasurement<T>({ start, about, version, settleMs }: Order): M
       await pause(settleMs);
       if (stopped) return;
       job = await answer(starting.current());
-      for (let againMs = AGAIN_MS; !stopped && (underWay() || job.state === "cancelled"); ) {
+      for (let againMs = AGAIN_MS; !stopped && (underWay() || job.state === "cancelled");) {
         if (job.state === "cancelled") {
           // Another page asked for the same, or the last one that did has gone: it is still wanted here.
           await pause(againMs);

@@ -22,7 +22,7 @@ export function SongLine() {
   const { measured, current, progress } = following;
   const area = useRef<HTMLDivElement>(null);
   const [draggedS, setDraggedS] = useState<[number, number] | null>(null);
-  const sections = state.document.sections;
+  const { sections, moves } = state.document;
   const durationS = songLengthS(transport.durationS, sections);
   const loopS = draggedS ?? transport.loopS;
 
@@ -35,8 +35,9 @@ export function SongLine() {
           measured,
           loopS,
           grid,
+          moves,
         }),
-      [durationS, sections, measured, loopS, grid],
+      [durationS, sections, measured, loopS, grid, moves],
     ),
     false,
   );

@@ -9,9 +9,12 @@ type Song = {
   measured: Measured | null;
   loopS: [number, number] | null;
   grid: BeatGrid;
+  moves: Session["moves"];
 };
 
 const TOP_PX = 20;
+const SWITCHED_PX = 2;
+const MOST_SWITCHED = 4;
 const BOTTOM_PX = 13;
 const LOUDEST_LUFS = -6;
 const SOFTEST_LUFS = -42;
@@ -43,6 +46,7 @@ export function paintSong(
     const bar = Math.round(barsAt(song.grid, section.start_s)) + 1;
     context.fillText(String(bar), x(section.start_s) + 4, heightPx - 3);
   });
+  paintSwitched(context, x, colors, song);
   const overview = song.measured;
   if (!overview) return;
   const shown = overview.duration_s / song.durationS;
@@ -63,4 +67,28 @@ export function paintSong(
     context.lineTo(at, base - share * tall);
   });
   context.stroke();
+}
+
+/** Where what works only in places is on: ducks, followers and processors whose switch moves, a line each. */
+function paintSwitched(
+  context: CanvasRenderingContext2D,
+  x: (timeS: number) => number,
+  colors: Colors,
+  song: Song,
+): void {
+  const switched = song.moves.filter((move) => move.on && move.target.endsWith("/on"));
+  switched.slice(0, MOST_SWITCHED).forEach((move, row) => {
+    context.fillStyle = move.target.startsWith("followers/") ? colors.follow : colors.key;
+    const points = [{ at_s: 0, value: move.points[0]?.value ?? false }, ...move.points];
+    points.forEach((point, index) => {
+      const endS = points[index + 1]?.at_s ?? song.durationS;
+      if (point.value)
+        context.fillRect(
+          x(point.at_s),
+          TOP_PX + row * (SWITCHED_PX + 1),
+          x(endS) - x(point.at_s),
+          SWITCHED_PX,
+        );
+    });
+  });
 }
