@@ -63,5 +63,8 @@ class DetectorEqTest(unittest.TestCase):
             [(band.shape, band.frequency_hz) for band in told.bands], [("low-cut", 80.0), ("high-cut", 5000.0)]
         )
 
-    def test_no_cuts_are_no_bands(self) -> None:
-        self.assertEqual(detector_eq(DetectorFilter()).bands, ())
+    def test_an_open_side_has_a_band_that_is_off(self) -> None:
+        for low_hz, high_hz in ((None, None), (40.0, None), (None, 900.0), (40.0, 900.0)):
+            bands = detector_eq(DetectorFilter(low_cut_hz=low_hz, high_cut_hz=high_hz)).bands
+            wanted = [("low-cut", low_hz is not None), ("high-cut", high_hz is not None)]
+            self.assertEqual([(band.shape, band.on) for band in bands], wanted)
