@@ -107,6 +107,24 @@ def take(page: Page, server: Server) -> None:
     page.keyboard.press("p")
     page.wait_for_timeout(500)
     shot("findings")
+    bands(page, server)
+    shot("bands")
+
+
+def bands(page: Page, server: Server) -> None:
+    """A copy of the song in which the bass makes room in its bands."""
+    session_id = server.copy_of(MIXED)
+    key = {"from": "frame-drum", "tap": "pre-fader"}
+    server.edit(session_id, {"type": "add-bands", "strip": "upright-bass", "crossovers_hz": [100.0, 1200.0]})
+    server.edit(session_id, {"type": "set-lanes-key", "strip": "upright-bass", "block": "bands", "key": key})
+    page.goto(f"{server.address}/session/{session_id}")
+    page.get_by_role("row", name="Upright bass", exact=True).get_by_role("button").first.click()
+    page.get_by_test_id("lanes-sum").filter(has_text="add").wait_for()
+    page.get_by_role("group", name="Lane Lows").get_by_role("button").first.click()
+    page.get_by_role("button", name="Refrain 1").click()
+    page.keyboard.press("Space")
+    page.get_by_test_id("lanes-sum").scroll_into_view_if_needed()
+    page.wait_for_timeout(4000)
 
 
 def record(page: Page, shot: Callable[[str], None]) -> None:

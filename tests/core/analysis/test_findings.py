@@ -297,6 +297,17 @@ class OnceTest(unittest.TestCase):
                         after = [finding for finding in found_in(edited, bench, store) if finding.kind == kind]
                 self.assertEqual(after, before)
 
+    def test_bands_that_hear_one_key_do_not_do_it_twice(self) -> None:
+        def split(*before: dict[str, object]) -> Bench:
+            lanes = [{"id": k, "name": k, "chain": [by_drum(f"in-{k}", release_ms=30.0)]} for k in ("low", "high")]
+            block = {"id": "b", "type": "parallel", "lanes": lanes, "splits": [{"id": "x", "frequency_hz": 400.0}]}
+            return drummed(*before, block)
+
+        for before, wanted in (((), False), ((by_drum("duck", release_ms=30.0),), True)):
+            bench = split(*before)
+            found = [finding.kind for finding in found_in(bench.session(), bench)]
+            self.assertEqual("ducked-twice" in found, wanted)
+
     def test_a_fader_does_not_make_ducks_be_heard_again(self) -> None:
         bench = drummed(by_drum("duck", release_ms=600.0))
         store, session = MemoryRenders(), bench.session()

@@ -58,7 +58,8 @@ def ducked_twice(situation: Situation) -> Iterator[Finding]:
         if relation.on and relation.trigger is not None and relation.kind not in ("gate", "follower"):
             for target in relation.targets:
                 ways[target, relation.trigger].append(relation)
-    for (target, trigger), relations in ways.items():
+    for (target, trigger), found in ways.items():
+        relations = _at_once(found)
         if len(relations) < 2:
             continue
         depths = [_hear(situation, relation).figures.deepest_db for relation in relations]
@@ -77,6 +78,14 @@ def ducked_twice(situation: Situation) -> Iterator[Finding]:
             cure_text="Switch the second off",
             look="Duck",
         )
+
+
+def _at_once(relations: list[Relation]) -> list[Relation]:
+    """Those that turn the same part of a signal: all of it, and the band in which most do."""
+    bands: dict[tuple[str, str] | None, list[Relation]] = defaultdict(list)
+    for relation in relations:
+        bands[relation.band].append(relation)
+    return [*bands.pop(None, []), *max(bands.values(), key=len, default=[])]
 
 
 def _never_started(situation: Situation, relation: Relation, figures: DuckFigures) -> Iterator[Finding]:

@@ -13,7 +13,7 @@ from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.addresses import name_of, read
 from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.document import Keyed, Move, Session, Strip
+from gemischt.core.session.document import Keyed, LanePlace, Move, Session, Strip
 from gemischt.core.session.ducking import step_id
 from gemischt.core.session.ducks import Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
 from gemischt.core.session.edits import find_block, find_duck, find_processor, find_target, place_of
@@ -44,6 +44,7 @@ class Relation:
         trigger: the strip that decides, None for a clock of the song.
         owner: the processor or the duck.
         switch: the address that turns it on and off.
+        band: the block and the lane it stands in, if that is a band.
     """
 
     id: str
@@ -55,6 +56,7 @@ class Relation:
     owner: str
     switch: str
     words: tuple[Word, ...]
+    band: tuple[str, str] | None = None
 
     @property
     def sentence(self) -> str:
@@ -96,7 +98,13 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
     trigger = Word(session.strip(key.source).name, "trigger", key.source)
     words: list[Word] = []
     if isinstance(params, CompressorParams):
-        words += [target, Word(" makes room for "), trigger, Word(_SEPARATOR), Word(_part_of(strip, processor), "part")]
+        words += [
+            target,
+            Word(" makes room for "),
+            trigger,
+            Word(_SEPARATOR),
+            Word(_part_of(strip, place_of(strip, processor.id)), "part"),
+        ]
         words += [Word(_SEPARATOR), *_amount_words(params, at), Word(_SEPARATOR + "back in ")]
     elif isinstance(params, GateParams):
         words += [target, Word(" opens with "), trigger, Word(_SEPARATOR + "from ")]
@@ -119,15 +127,20 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
         owner=processor.id,
         switch=f"{at}/on",
         words=tuple(words),
+        band=_band(strip, place_of(strip, processor.id)),
     )
 
 
-def _part_of(strip: Strip, processor: Keyed) -> str:
-    """What of the signal a processor works on: all, or the band that it stands in."""
-    place = place_of(strip, processor.id)
-    block = None if place is None else find_block(strip, place.block)
-    if place is None or block is None or not block.splits:
+def _band(strip: Strip, place: LanePlace | None) -> tuple[str, str] | None:
+    is_band = place is not None and find_block(strip, place.block).splits
+    return (place.block, place.lane) if place is not None and is_band else None
+
+
+def _part_of(strip: Strip, place: LanePlace | None) -> str:
+    """What of the signal is worked on at a place: all, or the band that it is."""
+    if place is None or _band(strip, place) is None:
         return "the whole signal"
+    block = find_block(strip, place.block)
     index = next(index for index, lane in enumerate(block.lanes) if lane.id == place.lane)
     edges = [None, *(split.frequency_hz for split in block.splits), None]
     return _range_words(edges[index], edges[index + 1])

@@ -143,7 +143,7 @@ export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
   );
   return (
     <chakra.div marginTop="4px" paddingTop="4px" borderTop="1px solid" borderColor="rule" fontSize="small">
-      <chakra.div display="flex" alignItems="center" gap="6px">
+      <chakra.div display="flex" alignItems="center" columnGap="6px" flexWrap="wrap">
         <chakra.span
           role="img"
           aria-label={
@@ -181,7 +181,14 @@ export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
           />
         )}
       </chakra.div>
-      <chakra.div display="flex" alignItems="center" gap="6px" height="22px">
+      <chakra.div
+        display="flex"
+        alignItems="center"
+        columnGap="6px"
+        minHeight="22px"
+        flexWrap="wrap"
+        whiteSpace="nowrap"
+      >
         <chakra.span color="quiet">from</chakra.span> {cut("low_cut_hz", "bottom")}
         <chakra.span color="quiet">to</chakra.span> {cut("high_cut_hz", "top")}{" "}
         <chakra.span color="quiet">Hz, gain</chakra.span>{" "}

@@ -18,10 +18,10 @@ export function Sentence({ strip }: { strip: Strip }) {
   const listeners = [...new Set(listening.flatMap((relation) => relation.targets))].flatMap(
     (id) => strips.get(id) ?? [],
   );
-  const keys = walkChain(strip.chain).flatMap((processor) => {
-    const source = "key" in processor ? processor.key.from : null;
-    return source ? [strips.get(source)] : [];
-  });
+  const sources = walkChain(strip.chain).flatMap(
+    (processor) => ("key" in processor ? processor.key.from : null) ?? [],
+  );
+  const keys = [...new Set(sources)].map((source) => strips.get(source));
   const share = Math.round(100 * Math.abs(strip.pan.position));
   const place = share === 0 ? "centre" : `${share} % ${strip.pan.position < 0 ? "left" : "right"}`;
   const wide = wideLayout(strip);

@@ -76,6 +76,7 @@ function paintSwitched(
   colors: Colors,
   song: Song,
 ): void {
+  context.save();
   const switched = song.moves.filter((move) => move.on && move.target.endsWith("/on"));
   switched.slice(0, MOST_SWITCHED).forEach((move, row) => {
     context.fillStyle = move.target.startsWith("followers/") ? colors.follow : colors.key;
@@ -91,4 +92,5 @@ function paintSwitched(
         );
     });
   });
+  context.restore();
 }
