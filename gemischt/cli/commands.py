@@ -159,7 +159,7 @@ def ducks(session: str, *, data: Path, as_json: bool) -> None:
     with opened(data) as workspace:
         mix = locate_session(workspace, session).session
         media = workspace.open_media(mix).samples
-        in_song = strips_in_song(workspace, mix)
+        in_song = strips_in_song(workspace, mix, media)
         found = []
         for relation in relations_of(mix):
             works = relation.targets and relation.on

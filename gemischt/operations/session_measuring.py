@@ -11,7 +11,7 @@ from gemischt.core.analysis.measurement.song import fingerprints_of, measure_son
 from gemischt.core.analysis.reports.gain_ladder import ladder_ends
 from gemischt.core.analysis.sub_sessions.strip import InSong, strip_in_song
 from gemischt.core.data import bs1770
-from gemischt.core.engine.tap_reader import StretchS
+from gemischt.core.engine.tap_reader import Media, StretchS
 from gemischt.core.session.document import Session
 from gemischt.operations.priority import step_back
 from gemischt.operations.reports import report_to_json
@@ -40,9 +40,8 @@ def examine_session(workspace: Workspace, session: Session, measurement: SongMea
     return examine(Situation(session, workspace.open_media(session).samples, measurement, workspace.renders))
 
 
-def strips_in_song(workspace: Workspace, session: Session) -> InSong:
+def strips_in_song(workspace: Workspace, session: Session, media: Media) -> InSong:
     """Each strip of a session alone, as far as what it plays was rendered before."""
-    media = workspace.open_media(session).samples
     prints = fingerprints_of(session, media, _hashes(session))
     return partial(strip_in_song, session, media, prints, workspace.renders)
 

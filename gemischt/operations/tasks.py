@@ -148,7 +148,7 @@ class ReportBlock(_OfStrip):
                 self.strip,
                 self.block,
                 stretch_s=self.stretch_s,
-                in_song=strips_in_song(workspace, session),
+                in_song=strips_in_song(workspace, session, media),
                 report=progress,
             )
         )
@@ -172,7 +172,7 @@ class ReportDuck(BaseModel):
             relation,
             target=self.target,
             stretch_s=self.stretch_s,
-            in_song=strips_in_song(workspace, self.session),
+            in_song=strips_in_song(workspace, self.session, media),
             report=progress,
         )
         return _written(heard)
@@ -187,7 +187,7 @@ class GlanceAtDucks(BaseModel):
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         media = workspace.open_media(self.session).samples
-        in_song = strips_in_song(workspace, self.session)
+        in_song = strips_in_song(workspace, self.session, media)
         glances = glance_at_ducks(self.session, media, stretch_s=self.stretch_s, in_song=in_song, report=progress)
         return {"glances": report_to_json(glances)}
 

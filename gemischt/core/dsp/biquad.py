@@ -168,6 +168,18 @@ _MASKS = np.array([[1.0 if lane % 4 <= step else 0.0 for lane in range(8)] for s
 
 
 @inline_kernel
+def _keep_state(
+    first: NDArray[np.float64], second: NDArray[np.float64], state: Audio, active: Counts, n_sections: int, channel: int
+) -> None:
+    """What a wave's sections leave in their lanes, for the next one."""
+    for k in range(n_sections):
+        for half in range(2):
+            if channel + half < state.shape[1]:
+                state[active[k], channel + half, 0] = first[4 * half + k]
+                state[active[k], channel + half, 1] = second[4 * half + k]
+
+
+@inline_kernel
 def _run_wave(
     left: Audio, right: Audio, coefs: Audio, state: Audio, active: Counts, n_sections: int, channel: int, rows: Audio
 ) -> None:
@@ -212,11 +224,7 @@ def _run_wave(
             left[i - _BEHIND], right[i - _BEHIND] = lane_of(y, 3), lane_of(y, 7)
     store(rows[5], 0, u)
     store(rows[6], 0, v)
-    for k in range(n_sections):
-        for half in range(2):
-            if channel + half < state.shape[1]:
-                state[active[k], channel + half, 0] = rows[5, 4 * half + k]
-                state[active[k], channel + half, 1] = rows[6, 4 * half + k]
+    _keep_state(rows[5], rows[6], state, active, n_sections, channel)
 
 
 @inline_kernel
@@ -282,11 +290,7 @@ def _run_moving_wave(
             left[i - _BEHIND], right[i - _BEHIND] = lane_of(y, 3), lane_of(y, 7)
     store(rows[10], 0, u)
     store(rows[11], 0, v)
-    for k in range(n_sections):
-        for half in range(2):
-            if channel + half < state.shape[1]:
-                state[active[k], channel + half, 0] = rows[10, 4 * half + k]
-                state[active[k], channel + half, 1] = rows[11, 4 * half + k]
+    _keep_state(rows[10], rows[11], state, active, n_sections, channel)
 
 
 @inline_kernel

@@ -11,6 +11,7 @@ delay              repeats
 reverb             rooms
 registry           the only list of them
 compressor_params  the compressor's parameter table
+cascade            what filters through second-order sections in series
 band               one band of a signal that is split at crossovers
 band_params        what one band of a split signal is told
 curves             curves of processors, as points to draw

@@ -10,13 +10,12 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.audio import Audio
-from gemischt.core.control import Control, Row
+from gemischt.core.control import Row
 from gemischt.core.dsp import biquad
 from gemischt.core.dsp.band_design import BUTTERWORTH_Q
-from gemischt.core.dsp.table import Call
 from gemischt.core.processors.band_params import MOST_SPLITS, BandParams
-from gemischt.core.processors.base import BlockProcessor, Place
-from gemischt.core.processors.eq import ring_samples
+from gemischt.core.processors.base import Place
+from gemischt.core.processors.cascade import Cascade, ring_samples
 
 _N_SECTIONS = 2 * MOST_SPLITS
 
@@ -33,18 +32,12 @@ def band_sections(params: BandParams, sample_rate_hz: float) -> list[biquad.Sect
     return found
 
 
-class BandFilter(BlockProcessor):
-    """Filters in place. State: (8, n_channels, 2) holds each section's two delayed sums per channel."""
+class BandFilter(Cascade):
+    """The sections of one band in series."""
 
     def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
-        control = Control(5 * _N_SECTIONS, place.max_block, place.glide_samples)
-        state = np.zeros((_N_SECTIONS, place.n_channels, 2))
-        self.controls = (control,)
-        self.state = ((state,),)
-        self.calls = (
-            Call(biquad.run_sections, audio, control.pieces, control.coefs, state, *biquad.new_scratch(_N_SECTIONS)),
-        )
+        super().__init__(place, audio, _N_SECTIONS)
 
     @staticmethod
     def tail_of(params: Any, sample_rate_hz: int) -> int:

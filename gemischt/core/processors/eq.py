@@ -1,16 +1,15 @@
 """The equaliser: cookbook filters in series, gliding while they are moved."""
 
-import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
-from gemischt.core.control import Control, Row
+from gemischt.core.control import Row
 from gemischt.core.dsp import band_design, biquad
-from gemischt.core.dsp.table import Call
-from gemischt.core.processors.base import Along, BlockProcessor, Place
+from gemischt.core.processors.base import Along, Place
+from gemischt.core.processors.cascade import Cascade, ring_samples
 from gemischt.core.processors.eq_params import MAX_BANDS, BandShape, EqParams
 
 SHAPES: dict[BandShape, int] = {
@@ -74,21 +73,13 @@ def response_db(params: EqParams, frequencies_hz: NDArray[np.float64], sample_ra
     return biquad.response_db(design_sections(params, sample_rate_hz), frequencies_hz, sample_rate_hz)
 
 
-class Equalizer(BlockProcessor):
-    """Filters in place; there is room for so many sections a band. State: (n_sections, n_channels, 2) holds each
-    section's two delayed sums per channel."""
+class Equalizer(Cascade):
+    """Bands in series; there is room for so many sections a band."""
 
     def __init__(self, place: Place, audio: Audio) -> None:
         self._sample_rate_hz = place.sample_rate_hz
         self._per_band = max(place.room_samples, _FEW_SECTIONS)
-        n_sections = MAX_BANDS * self._per_band
-        control = Control(5 * n_sections, place.max_block, place.glide_samples)
-        state = np.zeros((n_sections, place.n_channels, 2))
-        self.controls = (control,)
-        self.state = ((state,),)
-        self.calls = (
-            Call(biquad.run_sections, audio, control.pieces, control.coefs, state, *biquad.new_scratch(n_sections)),
-        )
+        super().__init__(place, audio, MAX_BANDS * self._per_band)
 
     @staticmethod
     def room_of(params: EqParams, sample_rate_hz: int) -> int:
@@ -110,13 +101,3 @@ class Equalizer(BlockProcessor):
             rows[:, places[band_id], _COLUMNS[name]] = along
         rows[:, :, band_design.ON] *= on[:, np.newaxis]
         return (_designed(rows, self._sample_rate_hz, self._per_band).reshape(len(on), -1),)
-
-
-def ring_samples(sections: NDArray[np.float64]) -> int:
-    """Samples until the slowest pole has decayed by 120 dB."""
-    slowest = 0.0
-    for _, _, _, a1, a2 in sections:
-        slowest = max(slowest, float(np.max(np.abs(np.roots([1.0, a1, a2]))))) if a2 != 0.0 or a1 != 0.0 else slowest
-    if slowest <= 0.0:
-        return 0
-    return math.ceil(-6.0 / math.log10(min(slowest, 0.999999)))

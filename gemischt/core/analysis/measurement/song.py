@@ -80,9 +80,9 @@ def measure_song(
         report: called often with the share that is done; what it raises stops the work.
         team: who measures strips; without one it is done one after the other.
     """
-    prints = fingerprints_of(session, media, media_hashes)
     session = with_steps_in_chains(with_solo_applied(session))
     length = song_length_samples(session, media)
+    prints = fingerprints(session, media_hashes, length)
     work = _Measuring(session, media, prints, store, length, report, team or OneAfterTheOther())
     strips = work.run()
     return SongMeasurement(
