@@ -5,16 +5,17 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, field_validator
 
-from gemischt.core.analysis.reports.relations import RelationKind, WordRole
+from gemischt.core.analysis.reports.relation_words import WordRole
+from gemischt.core.analysis.reports.relations import RelationKind
 from gemischt.core.parameters import Parameter
 from gemischt.core.processors.registry import KindName
 from gemischt.core.session.actions import AnyAction
 from gemischt.core.session.document import Session
 from gemischt.core.session.presets import Preset
 from gemischt.core.session.racks import RackName
-from gemischt.core.session.terms import Id, Name, SongTime
 from gemischt.core.session.tree import TreeRow, tree_of
 from gemischt.core.session.ways import WayName
+from gemischt.core.terms import Id, Name, SongTime
 from gemischt.operations.jobs import Job, JobState
 from gemischt.operations.task_process import task_process
 from gemischt.storage.presets import StoredPreset

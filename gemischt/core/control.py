@@ -62,6 +62,13 @@ class Control:
         return self._line is not None or self._left > 0 or len(self._told) > 1 or self.pieces[0, 0] > 0
 
     @property
+    def at_end(self) -> Row:
+        """The coefficients at the last block's end."""
+        count = int(self.pieces[0, 0])
+        row: Row = self.coefs[2 * count - 1] if count else self.coefs[0]
+        return row
+
+    @property
     def first_stepped(self) -> int:
         """The first column of counts that change at once."""
         return self._first_stepped

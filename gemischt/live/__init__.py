@@ -1,6 +1,7 @@
 """Playback: a thread renders ahead, a WebSocket carries sound and meters.
 
 transport     what the user can ask for, as a small state machine
+curves        what there is to draw of the watched strip's processors
 frames        the binary message: sound and what was measured beside it
 player        the engine thread of one session
 key_listener  what a step listens to, in place of the mix

@@ -7,6 +7,8 @@ Little-endian. Header, then float32 values:
     reduction n_strips
     probe     n_probed * 3      per processor of the watched strip: peak after it, detected level, reduction
     spectrum  n_spectrum
+    led       n_led             what followers lead, in the order of the last message about it
+    curves    n_curves          gain of the watched strip's equalisers whose bands move, dB, one after the other
     sound     2 * n_samples     left, then right; absent for connections that only watch
     other     2 * n_samples     the session it is compared with; absent while none is
 
@@ -22,8 +24,8 @@ from numpy.typing import NDArray
 Values = NDArray[np.float32]
 
 # magic, epoch, serial, revision, first sample of the epoch, song position in samples (float64), samples, strips,
-# probed processors, spectrum bins, how many sounds follow
-_HEADER = struct.Struct("<4sIIIIdIIIII")
+# probed processors, spectrum bins, led parameters, points of curves, how many sounds follow
+_HEADER = struct.Struct("<4sIIIIdIIIIIII")
 MAGIC = b"GMX1"
 HEADER_BYTES = _HEADER.size
 
@@ -43,6 +45,8 @@ class Frame:
     reductions: Values
     probe: Values
     spectrum: Values
+    led: Values
+    curves: Values
     sound: Values
     other: Values
 
@@ -60,9 +64,11 @@ def pack_frame(frame: Frame, *, with_sound: bool) -> bytes:
         len(frame.reductions),
         len(frame.probe),
         len(frame.spectrum),
+        len(frame.led),
+        len(frame.curves),
         (2 if frame.other.size else 1) if with_sound else 0,
     )
-    parts = [frame.mix, frame.meters, frame.reductions, frame.probe, frame.spectrum]
+    parts = [frame.mix, frame.meters, frame.reductions, frame.probe, frame.spectrum, frame.led, frame.curves]
     if with_sound:
         parts += [frame.sound, frame.other]
     return header + b"".join(part.astype("<f4", copy=False).tobytes() for part in parts)

@@ -7,22 +7,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from gemischt.core.engine.led_parameters import LedParameter
 from gemischt.core.engine.probe import probed_processors
-from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.errors import InvalidAction
-from gemischt.core.processors.curves import (
-    CURVE_FREQUENCIES_HZ,
-    CURVE_INPUTS_DB,
-    CURVE_LEVELS,
-    bend_curve,
-    eq_curve_db,
-    gate_curve_db,
-    transfer_curve_db,
-)
 from gemischt.core.session.actions import apply_action, parse_action
-from gemischt.core.session.document import Processor, Session
+from gemischt.core.session.document import Session
 from gemischt.core.units import s_to_samples
 from gemischt.live import messages
+from gemischt.live.curves import curve_of
 from gemischt.live.frames import Frame, pack_frame
 from gemischt.live.player import Player
 from gemischt.live.transport import Transport
@@ -77,6 +69,7 @@ class Room:
             self._stored.revision,
             on_frame=self._broadcast_frame,
             on_transport=self._broadcast_transport,
+            on_led=lambda led: self._broadcast(_led_message(led)),
             on_failure=self._broadcast_failure,
         )
 
@@ -88,6 +81,7 @@ class Room:
         self._listeners.append(listener)
         listener.send(self._transport_message(self.player.transport))
         listener.send(self._curves_message(self._stored.session))
+        listener.send(_led_message(self.player.led))
 
     def leave(self, listener: Listener) -> None:
         self._listeners.remove(listener)
@@ -217,28 +211,16 @@ class Room:
         """Curves of the watched strip's processors, in the order of the probe's readings."""
         strip = next((strip for strip in session.strips if strip.id == self._watched), None)
         processors = [
-            {"id": processor.id, **_curve_of(processor, session)}
+            {"id": processor.id, **curve_of(processor, session)}
             for processor in (probed_processors(strip.chain) if strip else ())
         ]
         return json.dumps({"type": "curves", "strip": self._watched, "processors": processors})
 
 
-def _curve_of(processor: Processor, session: Session) -> dict[str, Any]:
-    """What there is to draw: nothing for most."""
-    match processor.type:
-        case "eq":
-            axis, curve = CURVE_FREQUENCIES_HZ, eq_curve_db(processor.params, session.sample_rate_hz)
-        case "compressor":
-            axis, curve = CURVE_INPUTS_DB, transfer_curve_db(processor.params)
-        case "gate":
-            axis, curve = CURVE_INPUTS_DB, gate_curve_db(processor.params)
-        case "saturator":
-            axis, curve = CURVE_LEVELS, bend_curve(processor.params)
-        case "delay" if processor.params.note is not None:
-            return {"axis": [], "curve": [], "time_ms": delay_in_time(processor.params, session).time_ms}
-        case _:
-            return {"axis": [], "curve": []}
-    return {"axis": [round(float(x), 3) for x in axis], "curve": curve}
+def _led_message(led: tuple[LedParameter, ...]) -> str:
+    """What followers lead, in the order of a frame's values."""
+    parameters = [{"address": one.address, "low": one.low, "high": one.high} for one in led]
+    return json.dumps({"type": "led", "parameters": parameters})
 
 
 class Hub:

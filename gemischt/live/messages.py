@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import Field, TypeAdapter
 
 from gemischt.core.parameters import FrozenModel
-from gemischt.core.session.terms import SongTime
+from gemischt.core.terms import SongTime
 from gemischt.live.monitor import MonitorMode
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import STAGES
 from gemischt.core.engine.endings import SILENT_DBFS
+from gemischt.core.engine.led_parameters import LedParameter, LedParameters
 from gemischt.core.engine.probe import StripProbe
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.metering.ballistics import FLOOR_DB, MeterBank
@@ -60,9 +61,11 @@ class Player:
         *,
         on_frame: Callable[[Frame], None],
         on_transport: Callable[[Transport], None],
+        on_led: Callable[[tuple[LedParameter, ...]], None],
         on_failure: Callable[[str], None],
     ) -> None:
         self._on_frame = on_frame
+        self._on_led = on_led
         self._on_transport = on_transport
         self._on_failure = on_failure
         self._rate = session.sample_rate_hz
@@ -74,6 +77,7 @@ class Player:
         # Of the edit that is to be heard; told once it is.
         self._coming = (revision, 0)
         self._plan = self._renderer.plan
+        self._led_of, self._led = self._plan.blueprint, LedParameters(self._plan)
         self._lead = Lead()
         self._wishes: deque[Callable[[], None] | _Edit] = deque()
         self._wake = threading.Condition()
@@ -108,6 +112,11 @@ class Player:
     def strips(self) -> tuple[str, ...]:
         """Strip ids in the order of the meters."""
         return self._renderer.plan.blueprint.strips
+
+    @property
+    def led(self) -> tuple[LedParameter, ...]:
+        """What followers lead, in the order of a frame's values."""
+        return self._led.told
 
     def play(self, at_samples: int | None) -> None:
         self._wish(lambda: self._jump(self.transport.play(at_samples, self.length_samples)))
@@ -272,6 +281,8 @@ class Player:
         probed = probe.readings(n_samples) if probe else np.zeros((0, 3), np.float32)
         with_spectrum = probe is not None and len(probed) and self._blocks % SPECTRUM_EVERY_BLOCKS == 0
         self._blocks += 1
+        led = self._led.values(n_samples)
+        curves = self._led.equalizer_curves_db(probe.strip_id, led) if probe and with_spectrum else np.zeros(0)
         listened = self._monitor.process(self._key_listener.process(plan, sound, n_samples), plan.blueprint.layout)
         return Frame(
             epoch=self.transport.epoch,
@@ -287,6 +298,8 @@ class Player:
             spectrum=probe.spectrum.levels_db().astype(np.float32)
             if probe and with_spectrum
             else np.zeros(0, np.float32),
+            led=np.array([FLOOR_DB if value is None else value for value in led], np.float32),
+            curves=curves.astype(np.float32),
             sound=listened.astype(np.float32).ravel(),
             other=np.zeros(0, np.float32) if other is None else other.astype(np.float32).ravel(),
         )
@@ -326,6 +339,11 @@ class Player:
 
     def _follow_plan(self) -> None:
         """Keep up with what the renderer plays by now."""
+        if self._renderer.plan.blueprint is not self._led_of:
+            before_led = self._led.told
+            self._led_of, self._led = self._renderer.plan.blueprint, LedParameters(self._renderer.plan)
+            if self._led.told != before_led:
+                self._on_led(self._led.told)
         if self._renderer.is_settled or self._renderer.plan is not self._plan:
             self._revision, self._serial = self._coming
         if self._renderer.plan is self._plan:

@@ -17,7 +17,7 @@ from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_
 from gemischt.core.analysis.reports.relations import find_relation
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.session.document import Session
-from gemischt.core.session.terms import LONGEST_SONG_S, Id, SongTime
+from gemischt.core.terms import LONGEST_SONG_S, Id, SongTime
 from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
 from gemischt.operations.printing import Bits, print_mix

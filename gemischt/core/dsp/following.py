@@ -1,13 +1,20 @@
 """Followers: a level becomes a share of the way, and the share moves coefficients.
 
-A parameter's coefficients are known at many of its values. While something follows, they go straight across pieces of
-64 samples, on a grid that is fixed to the song: from where the share has led them at the grid point before to where it
-leads them at this one. So they are 64 samples late at most.
+A parameter's coefficients are known at many of its values; an equaliser's bands are designed as they sound. While
+something follows, coefficients go straight across pieces of 64 samples, on a grid that is fixed to the song: from where
+the share has led them at the grid point before to where it leads them at this one. So they are 64 samples late at most.
 """
 
+import math
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
 from gemischt.core.audio import Audio, Counts
+from gemischt.core.dsp import band_design
 from gemischt.core.dsp.curves import bent_share
-from gemischt.core.dsp.jit import AUDIO, BOOL, INT, VECTOR, inline_kernel, kernel
+from gemischt.core.dsp.jit import AUDIO, BOOL, COUNTS, CUBE, FLOAT, INT, VECTOR, inline_kernel, kernel
 from gemischt.core.dsp.pieces import BEGIN, END, LAST, PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
 from gemischt.core.dsp.table import in_table
 
@@ -16,6 +23,12 @@ FLOOR, CEILING, BENT, ATTACK, RELEASE, ON = range(6)
 N_COEFS = 6
 GRID_SAMPLES = 64
 TO, PULL_ON = range(2)
+N_FIELDS = 4
+"""Of a band: on, frequency, gain and Q, in the order of core.dsp.band_design."""
+_ON_COLUMN = band_design.ON
+_LOGARITHMIC_FIELDS = band_design.FREQUENCY_HZ - band_design.ON, band_design.Q - band_design.ON
+_design_bands = band_design.design_bands
+Cube: TypeAlias = NDArray[np.float64]
 _TINY = 1e-30
 
 
@@ -84,6 +97,19 @@ def _in_table(table: Audio, j: int, place: float) -> float:
     return float(table[k, j] + (place - k) * (table[k + 1, j] - table[k, j]))
 
 
+@inline_kernel
+def _lay_out_base(
+    base_pieces: Counts, base_coefs: Audio, cell: int, at: int, count: int, first_stepped: int, coefs: Audio
+) -> None:
+    """What is there without followers, from one grid point to the next; counts are those at the piece's beginning."""
+    for j in range(coefs.shape[1]):
+        coefs[2 * count, j] = _on_line(base_pieces, base_coefs, j, cell)
+        coefs[2 * count + 1, j] = _on_line(base_pieces, base_coefs, j, cell + GRID_SAMPLES)
+        if j >= first_stepped:
+            coefs[2 * count, j] = _on_line(base_pieces, base_coefs, j, at)
+            coefs[2 * count + 1, j] = coefs[2 * count, j]
+
+
 @in_table
 @kernel(INT, INT, INT, PIECES, AUDIO, PIECES, AUDIO, AUDIO, AUDIO, VECTOR, INT, BOOL, BOOL, PIECES, AUDIO, AUDIO)
 def lead_coefs(
@@ -131,13 +157,92 @@ def lead_coefs(
                 deltas[0, j] = deltas[1, j]
                 deltas[1, j] = _in_table(table, j, to_place) - _in_table(table, j, from_place)
         last = min(n_samples, cell + GRID_SAMPLES)
+        if begins:
+            _lay_out_base(base_pieces, base_coefs, cell, at, count, first_stepped, coefs)
         for j in range(coefs.shape[1]):
-            if begins:
-                coefs[2 * count, j] = _on_line(base_pieces, base_coefs, j, cell)
-                coefs[2 * count + 1, j] = _on_line(base_pieces, base_coefs, j, cell + GRID_SAMPLES)
-                if j >= first_stepped:
-                    coefs[2 * count, j] = _on_line(base_pieces, base_coefs, j, at)
-                    coefs[2 * count + 1, j] = coefs[2 * count, j]
+            coefs[2 * count, j] += deltas[0, j]
+            coefs[2 * count + 1, j] += deltas[1, j]
+            still = still and deltas[0, j] == deltas[1, j] and coefs[2 * count, j] == coefs[0, j]
+        pieces[1 + count, BEGIN], pieces[1 + count, END] = cell, cell + GRID_SAMPLES
+        pieces[1 + count, LAST] = last
+        count += 1
+        at = last
+        cell += GRID_SAMPLES
+    pieces[0, 0] = 0 if still else count
+
+
+@inline_kernel
+def _take_bands(value_pieces: Counts, value_coefs: Audio, pulled: Audio, limits: Audio, at: int, bands: Cube) -> None:
+    """Bands as moves have them, and as followers have them: bands[0] and bands[1]."""
+    on = _on_line(value_pieces, value_coefs, value_coefs.shape[1] - 1, at)
+    for band in range(bands.shape[1]):
+        for field in range(N_FIELDS):
+            j = N_FIELDS * band + field
+            value = _on_line(value_pieces, value_coefs, j, at)
+            led = min(
+                limits[1, field], max(limits[0, field], value + pulled[2 * j, at] - pulled[2 * j + 1, at] * value)
+            )
+            if field in _LOGARITHMIC_FIELDS:
+                value, led = math.exp(value), math.exp(led)
+            bands[0, band, _ON_COLUMN + field] = value
+            bands[1, band, _ON_COLUMN + field] = led
+        bands[0, band, _ON_COLUMN] *= on
+        bands[1, band, _ON_COLUMN] *= on
+
+
+@in_table
+@kernel(INT, INT, INT, PIECES, AUDIO, PIECES, AUDIO, AUDIO, CUBE, COUNTS, AUDIO, FLOAT, INT, CUBE, PIECES, AUDIO, AUDIO)
+def lead_bands(
+    n_samples: int,
+    position_samples: int,
+    lag_samples: int,
+    base_pieces: Counts,
+    base_coefs: Audio,
+    value_pieces: Counts,
+    value_coefs: Audio,
+    pulled: Audio,
+    bands: Cube,
+    places: Counts,
+    limits: Audio,
+    sample_rate_hz: float,
+    sections_per_band: int,
+    sections: Cube,
+    pieces: Counts,
+    coefs: Audio,
+    deltas: Audio,
+) -> None:
+    """Lay out an equaliser's coefficients: those of the document and its moves, and what followers of some bands add,
+    which are designed at each grid point.
+
+    Args:
+        lag_samples: how late what they are applied to is behind the song.
+        base_pieces, base_coefs: without followers.
+        value_pieces, value_coefs: of each led band on, frequency, gain and Q without followers, frequency and Q as
+            logarithms; behind them whether the equaliser is on.
+        pulled: of each value two rows, see add_pull.
+        bands: (2, n_bands, N_COLUMNS) the led bands, see core.dsp.band_design; what may be led is written.
+        places: (n_bands,) which band of the equaliser each is.
+        limits: (2, N_FIELDS) lowest and highest of each field.
+        sections: (2, n_bands * sections_per_band, 5) room to design in.
+        pieces, coefs: are written.
+        deltas: (2, n_coefs) state: what was added at the last grid points.
+    """
+    cell = -((position_samples - lag_samples) % GRID_SAMPLES)
+    still = base_pieces[0, 0] == 0
+    per_band = 5 * sections_per_band
+    count, at = 0, 0
+    while at < n_samples:
+        if cell >= 0:
+            _take_bands(value_pieces, value_coefs, pulled, limits, at, bands)
+            _design_bands(bands, sample_rate_hz, sections_per_band, sections)
+            for band in range(places.size):
+                for k in range(per_band):
+                    j, section, number = per_band * places[band] + k, sections_per_band * band + k // 5, k % 5
+                    deltas[0, j] = deltas[1, j]
+                    deltas[1, j] = sections[1, section, number] - sections[0, section, number]
+        last = min(n_samples, cell + GRID_SAMPLES)
+        _lay_out_base(base_pieces, base_coefs, cell, at, count, coefs.shape[1], coefs)
+        for j in range(coefs.shape[1]):
             coefs[2 * count, j] += deltas[0, j]
             coefs[2 * count + 1, j] += deltas[1, j]
             still = still and deltas[0, j] == deltas[1, j] and coefs[2 * count, j] == coefs[0, j]

@@ -9,9 +9,12 @@ operations    specs -> objects that work on buffers block by block
 clocks        clocks in samples: when ducks start their curves and ghosts click
 duck_operations  ducks, followers and ghosts at work
 courses       how moves lead a strip's operations over the song
-followings    how followers lead a strip's operations, and tables of what coefficients become
+followings    how followers lead a strip's operations
+followed      operations that followers lead: what they add to what is there without them
+followed_bands  equalisers whose bands followers lead: designed as they sound
 hearing       what steps of a chain hear and where they work, found in a plan
 lines         lines along which controls are led: a course, worked out a stretch at a time as it is needed
+led_parameters  what followers lead, told while it plays
 led_controls  controls that have arrived on their lines: laid out in one call
 probe         a closer look at one strip while it plays
 plan          buffers and operations; takes over state from a plan before

@@ -31,18 +31,12 @@ from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
 from gemischt.core.session.addresses import placed
 from gemischt.core.session.document import Keyed, Lane, Parallel, Processor, Send, Session, Simple, Strip, StripTap
-from gemischt.core.session.ducking import (
-    DuckStep,
-    FollowerStep,
-    followers_in,
-    notes_of,
-    split_at_fader,
-    with_steps_in_chains,
-)
+from gemischt.core.session.ducking import notes_of, with_steps_in_chains
 from gemischt.core.session.ducks import Steps, WrittenNotes
 from gemischt.core.session.edits import find_processor
 from gemischt.core.session.kinds import traits_of
-from gemischt.core.session.terms import Tap
+from gemischt.core.session.steps import DuckStep, FollowerStep, followers_in, split_at_fader
+from gemischt.core.terms import Tap
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
 TICKS_ON_S = 120.0
@@ -140,7 +134,7 @@ class _Drawing:
         source = strip_buffer(strip.id, "source")
         for step in followers_in(strip.chain):
             # They may lead all that comes, but those that hear the strip itself come behind its input.
-            if isinstance(step, FollowerStep) and step.key.source != strip.id:
+            if isinstance(step, FollowerStep) and step.key.source not in (None, strip.id):
                 self.listening.draw_follower(FollowingStep(strip.id, step, source))
         if traits_of(strip).plays_clips:
             self._draw_clips(strip, source)
@@ -249,7 +243,7 @@ class _Drawing:
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
         if isinstance(processor, FollowerStep):
-            if processor.key.source == strip.id:
+            if processor.key.source in (None, strip.id):
                 self.listening.draw_follower(FollowingStep(strip.id, processor, buffer))
             return
         if isinstance(processor, DuckStep):

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Tempo
-from gemischt.core.session.ducking import Opening
 from gemischt.core.session.ducks import Click, LengthMs, Repeat, Steps
-from gemischt.core.session.terms import Note
+from gemischt.core.session.steps import Opening
+from gemischt.core.terms import Note
 from gemischt.core.units import db_to_gain, ms_to_samples, note_to_quarters, note_to_s, s_to_samples
 
 Samples = NDArray[np.int64]

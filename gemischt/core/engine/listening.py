@@ -5,13 +5,14 @@ from dataclasses import dataclass, field
 
 from gemischt.core.engine import specs
 from gemischt.core.engine.buffer_names import signal_name
-from gemischt.core.engine.resolving import detector_eq
+from gemischt.core.engine.resolving import detector_curve, detector_cuts
 from gemischt.core.engine.settings import Ducking, FollowingStep, Listener, Turning
 from gemischt.core.engine.sheet import Feed, Sheet
 from gemischt.core.engine.specs import Role
+from gemischt.core.keys import DetectorFilter
 from gemischt.core.processors.base import Detection
 from gemischt.core.session.ducks import Hits
-from gemischt.core.session.terms import DetectorFilter, Tap
+from gemischt.core.terms import Tap
 from gemischt.core.units import db_to_gain
 
 
@@ -56,12 +57,13 @@ class Listening:
     def draw_follower(self, following: FollowingStep) -> None:
         """A follower. Its strip waits until it has been heard; what works later still lets its share wait."""
         sheet, key = self.sheet, following.processor.key
-        assert key.source is not None
-        source = self.tap(key.source, key.tap)
-        heard_so = (source, key.gain_db, key.filter, sheet.lags[source])
-        heard = self._keys.get(heard_so)
-        if heard is None:
-            heard = self._draw_heard(following, source, sheet.lags[source])
+        if key.source is None:
+            heard = self._draw_key(following)
+        else:
+            source = self.tap(key.source, key.tap)
+            heard_so = (source, key.gain_db, key.filter, sheet.lags[source])
+            known = self._keys.get(heard_so)
+            heard = self._draw_heard(following, source, sheet.lags[source]) if known is None else known
             self._keys[heard_so] = heard
         follow = following.follow(self._draw_levels(following, heard, pairs=False))
         sheet.signals[follow.share] = 1
@@ -93,8 +95,10 @@ class Listening:
         heard = sheet.buffer(name, sheet.buffers[source], lag=lag)
         sheet.add(specs.Clear(listener.id_of(Role.KEY_CLEAR), heard))
         sheet.mix(Feed(listener.id_of(Role.KEY), source, db_to_gain(key.gain_db)), heard, lag)
-        if filtered or key.filter != DetectorFilter():
-            sheet.process(listener.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_eq(key.filter)),), on=True)
+        if filtered or key.filter.cuts_off:
+            sheet.process(listener.id_of(Role.KEY_FILTER), "eq", heard, ((0, detector_cuts(key.filter)),), on=True)
+        if key.filter.bands:
+            sheet.process(listener.id_of(Role.KEY_CURVE), "eq", heard, ((0, detector_curve(key.filter)),), on=True)
         return heard
 
     def _draw_levels(self, turning: Listener, heard: str, *, pairs: bool | None = None) -> str:

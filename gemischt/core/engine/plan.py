@@ -12,12 +12,15 @@ from gemischt.core.dsp.table import Call, run_table, table_of
 from gemischt.core.engine import operations, specs
 from gemischt.core.engine.buffer_names import STAGES
 from gemischt.core.engine.duck_operations import ClicksOperation, DuckOperation, FollowOperation, OpenOperation
-from gemischt.core.engine.followings import Followed, Following
+from gemischt.core.engine.followed import Followed, FollowedByTable, FollowedPlace
+from gemischt.core.engine.followed_bands import FollowedBands
+from gemischt.core.engine.followings import Following
 from gemischt.core.engine.led_controls import LedControls
 from gemischt.core.engine.lines import ControlLine, Lines
 from gemischt.core.engine.operations import Operation, ProcessOperation, ShapeOperation
 from gemischt.core.engine.specs import OperationId
 from gemischt.core.processors.base import ControlSignal, ReducesGain
+from gemischt.core.processors.eq import Equalizer
 from gemischt.core.units import ms_to_samples
 
 Watcher = Callable[[Any, int], None]
@@ -41,14 +44,15 @@ class Plan:
         self.operations = {spec.id: self._operation(spec, media) for spec in blueprint.specs}
         for spec in blueprint.specs:
             self.operations[spec.id].aim(spec, glide=False)
-        self._followed = self._find_followed()
+        self.followed = self._find_followed()
+        """What followers lead, with what leads it in the same order as ``followings``."""
         self._lines: dict[OperationId, Lines] = {}
         self._led = LedControls()
         self._follow_courses()
         calls: list[Call] = []
         self._calls_of: dict[OperationId, tuple[int, int]] = {}
         for id_, operation in self.operations.items():
-            own = [*(self._followed[id_].calls if id_ in self._followed else ()), *operation.calls]
+            own = [*(self.followed[id_].calls if id_ in self.followed else ()), *operation.calls]
             self._calls_of[id_] = len(calls), len(calls) + len(own)
             calls.extend(own)
         self._table = table_of(calls)
@@ -126,35 +130,40 @@ class Plan:
 
     def _found_moving(self) -> list[Control]:
         controls = [control for operation in self.operations.values() for control in operation.controls]
-        controls += [control for followed in self._followed.values() for control in followed.values]
+        controls += [control for followed in self.followed.values() for control in followed.values]
         return [control for control in controls if control.moves]
 
     def leads(self, id_: OperationId) -> bool:
         """Whether a move or a follower leads an operation over the song."""
-        return id_ in self._lines or id_ in self._followed
+        return id_ in self._lines or id_ in self.followed
 
     def _find_followed(self) -> dict[OperationId, Followed]:
         """Operations that followers lead, whose controls from now on say what is there without them."""
         blueprint = self.blueprint
         lags = {spec.share: blueprint.lags_at[spec.id] for spec in blueprint.specs if isinstance(spec, specs.Follow)}
         found: dict[OperationId, Followed] = {}
-        for id_, followings in self._followings().items():
-            found[id_] = Followed(
-                self.operations[id_],
-                followings,
-                self.signals,
+        for id_, followings in self.followings.items():
+            place = FollowedPlace(
+                signals=self.signals,
                 lag_samples=blueprint.lags_at[id_],
                 share_lags=lags,
                 sample_rate_hz=blueprint.sample_rate_hz,
                 glide_samples=ms_to_samples(operations.GLIDE_MS, blueprint.sample_rate_hz),
                 max_block=self.max_block,
             )
+            operation = self.operations[id_]
+            if isinstance(operation, ProcessOperation) and isinstance(operation.processor, Equalizer):
+                found[id_] = FollowedBands(operation, operation.processor, followings, place)
+            else:
+                found[id_] = FollowedByTable(operation, followings, place)
         known = {spec.id: spec for spec in blueprint.specs}
         for id_ in found:
             self.operations[id_].aim(known[id_], glide=False)
         return found
 
-    def _followings(self) -> dict[OperationId, list[Following]]:
+    @property
+    def followings(self) -> dict[OperationId, list[Following]]:
+        """What followers do, by the operation that they lead."""
         found: dict[OperationId, list[Following]] = {}
         for one in self.blueprint.followings:
             assert isinstance(one, Following)
@@ -186,10 +195,10 @@ class Plan:
         for before, spec in zip(self.blueprint.specs, blueprint.specs, strict=True):
             if before is not spec and specs.settings_of(before) != specs.settings_of(spec):
                 self.operations[spec.id].aim(spec, glide=True)
-        before_followings, self.blueprint = self._followings(), blueprint
-        for id_, followings in self._followings().items():
+        before_followings, self.blueprint = self.followings, blueprint
+        for id_, followings in self.followings.items():
             if [one.key for one in followings] != [one.key for one in before_followings[id_]]:
-                self._followed[id_].aim(followings, glide=True)
+                self.followed[id_].aim(followings, glide=True)
         self._follow_courses()
         self._moving = self._found_moving()
 
@@ -202,8 +211,8 @@ class Plan:
             if before is not None and type(before) is type(operation):
                 operation.take_over(before)
                 operation.aim(wanted[id_], glide=True)
-                if id_ in self._followed and id_ in other._followed:
-                    self._followed[id_].take_over(other._followed[id_])
+                if id_ in self.followed and id_ in other.followed:
+                    self.followed[id_].take_over(other.followed[id_])
         self._lines = {id_: lines for id_, lines in other._lines.items() if id_ in self.operations}
         self._follow_courses()
         self._moving = self._found_moving()

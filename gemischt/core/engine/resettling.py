@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 from gemischt.core.engine import specs
-from gemischt.core.engine.resolving import detector_eq, told_over_time
+from gemischt.core.engine.resolving import detector_curve, detector_cuts, told_over_time
 from gemischt.core.engine.settings import (
     Ducking,
     FollowingStep,
@@ -20,8 +20,8 @@ from gemischt.core.engine.settings import (
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
-from gemischt.core.session.ducking import DuckStep, FollowerStep
 from gemischt.core.session.edits import Chain, find_block, find_processor
+from gemischt.core.session.steps import DuckStep, FollowerStep
 from gemischt.core.units import db_to_gain
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
@@ -85,6 +85,16 @@ def _keyed(strip: Strip, processor_id: str) -> Keyed:
     return found
 
 
+def _curve_moves(before: Processor, after: Keyed) -> bool:
+    """Whether the same bands in front of a detector of its own signal, which no other one shares, are set otherwise."""
+    if not isinstance(before, Keyed) or after.key.source is not None:
+        return False
+    old, new = before.key.filter.bands, after.key.filter.bands
+    same = before.key.model_copy(update={"filter": after.key.filter}) == after.key
+    same = same and before.key.filter.model_copy(update={"bands": new}) == after.key.filter
+    return same and old != new and [band.id for band in old] == [band.id for band in new]
+
+
 @dataclass(frozen=True)
 class Part:
     """The operations of a blueprint, and settings to put into them."""
@@ -132,7 +142,9 @@ class Part:
             case specs.MixInto() if id_.role is Role.KEY:
                 return dataclasses.replace(known, gain=db_to_gain(_keyed(strip, id_.part[0]).key.gain_db))
             case specs.Process() if id_.role is Role.KEY_FILTER:
-                return dataclasses.replace(known, told=((0, detector_eq(_keyed(strip, id_.part[0]).key.filter)),))
+                return dataclasses.replace(known, told=((0, detector_cuts(_keyed(strip, id_.part[0]).key.filter)),))
+            case specs.Process() if id_.role is Role.KEY_CURVE:
+                return dataclasses.replace(known, told=((0, detector_curve(_keyed(strip, id_.part[0]).key.filter)),))
             case specs.MixInto() if id_.role is Role.LANE:
                 return dataclasses.replace(known, gain=lane_gains(find_block(strip, id_.part[0]))[id_.part[1]])
             case specs.Process() if id_.role is Role.LANE_BAND:
@@ -221,7 +233,11 @@ class Part:
                 yield OperationId(strip_id, Role.LANE, (after.id, new.id)) if same else None
                 yield from self._changed_in(strip_id, old.chain, new.chain)
             return
-        if before.type != after.type or before.model_copy(update={"on": after.on, "params": after.params}) != after:
+        settings = {"on": after.on, "params": after.params}
+        if isinstance(after, Keyed) and _curve_moves(before, after):
+            settings["key"] = after.key
+            yield OperationId(strip_id, Role.KEY_CURVE, (after.id,))
+        if before.type != after.type or before.model_copy(update=settings) != after:
             yield None
             return
         if isinstance(after, FollowerStep):

@@ -1,10 +1,11 @@
 """What processors are told, worked out from the song and from what else the document says of them."""
 
+from gemischt.core.keys import DetectorFilter
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.delay_params import DelayParams
-from gemischt.core.processors.eq_params import BandShape, EqBand, EqParams
+from gemischt.core.processors.eq_params import EqBand, EqParams
+from gemischt.core.processors.filter_band import BandShape
 from gemischt.core.session.document import Session, Simple, Tempo
-from gemischt.core.session.terms import DetectorFilter
 from gemischt.core.units import note_to_s
 
 
@@ -29,7 +30,12 @@ def _in_tempo(params: DelayParams, tempo: Tempo) -> DelayParams:
     return params.model_copy(update={"time_ms": time_ms, "note": None})
 
 
-def detector_eq(cuts: DetectorFilter) -> EqParams:
+def detector_curve(heard: DetectorFilter) -> EqParams:
+    """The curve that weighs what a detector hears, as an equaliser."""
+    return EqParams(bands=tuple(EqBand.model_construct(**dict(band)) for band in heard.bands))
+
+
+def detector_cuts(cuts: DetectorFilter) -> EqParams:
     """A detector's cuts as an equaliser; each has a band of its own, which is off where its side is open."""
     low = _cut("low-cut", cuts.low_cut_hz)
     return EqParams(bands=(low, _cut("high-cut", cuts.high_cut_hz)))

@@ -17,8 +17,8 @@ from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
 from gemischt.core.session.document import Keyed, Parallel, Send, Session, Strip
-from gemischt.core.session.ducking import DuckStep, FollowerStep
 from gemischt.core.session.kinds import traits_of
+from gemischt.core.session.steps import DuckStep, FollowerStep
 from gemischt.core.units import db_to_gain
 
 

@@ -16,7 +16,7 @@ from gemischt.core.engine.placement import Matrix
 from gemischt.core.layout import Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import Along, Application, Detection
-from gemischt.core.session.ducking import FollowerStepParams, Opening
+from gemischt.core.session.steps import FollowerStepParams, Opening
 
 
 class Role(Enum):
@@ -30,6 +30,7 @@ class Role(Enum):
     KEY = "key"
     KEY_CLEAR = "key clear"
     KEY_FILTER = "key filter"
+    KEY_CURVE = "key curve"
     KEY_WAIT = "key wait"
     DETECT = "detect"
     DUCK = "duck"

@@ -13,7 +13,7 @@ from gemischt.core.engine.buffer_names import POST_FADER, PRE_FADER, SOURCE
 from gemischt.core.engine.clip_placing import song_length_samples
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.session.document import Session
-from gemischt.core.session.terms import Tap
+from gemischt.core.terms import Tap
 from gemischt.core.units import gain_to_db, power_to_db, s_to_samples
 
 BLOCK_SAMPLES = 1024

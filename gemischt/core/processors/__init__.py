@@ -16,6 +16,7 @@ band               one band of a signal that is split at crossovers
 band_params        what one band of a split signal is told
 curves             curves of processors, as points to draw
 delay_params       the delay's parameter table
+filter_band        one band of a filter: what equalisers and detectors are made of
 eq_params          the equaliser's parameter table
 gain_params        the gain processor's parameter table
 gate_params        the gate's parameter table

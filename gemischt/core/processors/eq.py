@@ -10,7 +10,8 @@ from gemischt.core.control import Row
 from gemischt.core.dsp import band_design, biquad
 from gemischt.core.processors.base import Along, Place
 from gemischt.core.processors.cascade import Cascade, ring_samples
-from gemischt.core.processors.eq_params import MAX_BANDS, BandShape, EqParams
+from gemischt.core.processors.eq_params import EqParams
+from gemischt.core.processors.filter_band import MAX_BANDS, BandShape
 
 SHAPES: dict[BandShape, int] = {
     "bell": band_design.BELL,
@@ -80,6 +81,11 @@ class Equalizer(Cascade):
         self._sample_rate_hz = place.sample_rate_hz
         self._per_band = max(place.room_samples, _FEW_SECTIONS)
         super().__init__(place, audio, MAX_BANDS * self._per_band)
+
+    @property
+    def sections_per_band(self) -> int:
+        """How many there is room for."""
+        return self._per_band
 
     @staticmethod
     def room_of(params: EqParams, sample_rate_hz: int) -> int:

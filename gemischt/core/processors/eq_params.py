@@ -1,43 +1,43 @@
 """The equaliser's parameter table."""
 
-from itertools import count
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
-from gemischt.core.parameters import HIGHEST_FREQUENCY_HZ, FrozenModel, parameter
-
-BandShape = Literal["bell", "low-shelf", "high-shelf", "tilt", "low-cut", "high-cut", "band-pass", "notch"]
-MAX_BANDS = 8
-BUTTERWORTH_Q = 0.7071067811865476
+from gemischt.core.keys import Key
+from gemischt.core.parameters import FrozenModel, parameter, same_as
+from gemischt.core.processors.filter_band import MAX_BANDS, FilterBand, with_ids
 
 
-def with_ids(bands: "tuple[EqBand, ...]") -> "tuple[EqBand, ...]":
-    """Give bands that have no id the first free one: "b1", "b2" ...
+class BandMotion(FrozenModel):
+    """How a band moves: its gain goes to ``to_db`` as what it hears rises from one level to another.
 
-    Raises:
-        ValueError: two bands have one id.
+    It hears what comes to the equaliser, or its key: of that the range the band itself is about, or all.
     """
-    taken = [band.id for band in bands if band.id]
-    if len(set(taken)) < len(taken):
-        raise ValueError("two bands have the same id")
-    free = (f"b{number}" for number in count(1) if f"b{number}" not in taken)
-    return tuple(band if band.id else band.model_copy(update={"id": next(free)}) for band in bands)
 
-
-class EqBand(FrozenModel):
-    """One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
-    all but tilts and cuts of 6 dB/oct."""
-
-    id: str = Field(default="", pattern=r"^([A-Za-z0-9][A-Za-z0-9_.-]{0,79})?$")
-    shape: BandShape = "bell"
-    frequency_hz: float = parameter(
-        1000.0, 10.0, HIGHEST_FREQUENCY_HZ, label="Frequency", unit="Hz", scale="logarithmic"
-    )
-    gain_db: float = parameter(0.0, -24.0, 24.0, label="Gain", unit="dB")
-    q: float = parameter(BUTTERWORTH_Q, 0.1, 40.0, label="Q", scale="logarithmic")
-    slope_db_per_octave: Literal[6, 12, 18, 24, 36, 48] = 12
     on: bool = True
+    to_db: float = same_as(FilterBand, "gain_db", default=-6.0, title="Goes to")
+    from_level_db: float = parameter(-30.0, -80.0, 0.0, label="Starts at", unit="dB")
+    full_level_db: float = parameter(-18.0, -80.0, 0.0, label="All the way at", unit="dB")
+    attack_ms: float = parameter(5.0, 0.0, 5000.0, label="Attack", unit="ms", scale="logarithmic")
+    release_ms: float = parameter(120.0, 0.0, 10000.0, label="Release", unit="ms", scale="logarithmic")
+    detector: Literal["peak", "rms"] = "rms"
+    hears: Literal["band", "all"] = "band"
+    key: Key = Key()
+
+    @model_validator(mode="after")
+    def _check(self) -> Self:
+        if self.full_level_db <= self.from_level_db:
+            raise ValueError("all the way must lie above where it starts")
+        if self.hears == "band" and len(self.key.filter.bands) == MAX_BANDS:
+            raise ValueError(f"a band that hears its own range takes at most {MAX_BANDS - 1} bands in front of it")
+        return self
+
+
+class EqBand(FilterBand):
+    """A band of an equaliser; one with a gain may move."""
+
+    motion: BandMotion | None = None
 
 
 class EqParams(FrozenModel):

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from gemischt.core.routing.graph import keyed_processors
+from gemischt.core.routing.graph import keys_of, walk_chain
 from gemischt.core.session.document import Session
 from gemischt.core.session.ducks import Hits
 from gemischt.core.session.edits import names_of
@@ -22,7 +22,7 @@ def _references(session: Session, gone: set[str]) -> Iterator[str]:
         lost = sorted({send.to for send in strip.sends if send.to in gone})
         if lost:
             yield f"{strip.name} loses its send to {names_of(session, lost)}."
-        keys = sorted({processor.key.source or "" for processor in keyed_processors(strip)} & gone)
+        keys = sorted({key.source or "" for item in walk_chain(strip.chain) for _, key in keys_of(item)} & gone)
         if keys:
             yield f"{strip.name} no longer hears {names_of(session, keys)} and listens to itself."
     for duck in session.ducks:

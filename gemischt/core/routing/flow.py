@@ -13,8 +13,8 @@ from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.session.document import Session, Strip, StripKind
 from gemischt.core.session.ducking import with_steps_in_chains
-from gemischt.core.session.terms import Tap
 from gemischt.core.session.tree import strips_in_folder, tree_of
+from gemischt.core.terms import Tap
 
 FlowKind = Literal["output", "send", "key"]
 _GAP = 0.45

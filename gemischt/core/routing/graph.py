@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from graphlib import CycleError, TopologicalSorter
 from typing import Literal
 
+from gemischt.core.keys import Key
 from gemischt.core.session.document import Keyed, Processor, Session, Strip
-from gemischt.core.session.terms import Tap
+from gemischt.core.terms import Tap
 
 EdgeKind = Literal["output", "send", "key"]
 
@@ -28,6 +29,16 @@ def walk_chain(chain: tuple[Processor, ...]) -> Iterator[Processor]:
         if processor.type == "parallel":
             for lane in processor.lanes:
                 yield from walk_chain(lane.chain)
+
+
+def keys_of(processor: Processor) -> Iterator[tuple[str, Key]]:
+    """All that a processor of a document listens to, each with its address in the processor."""
+    if isinstance(processor, Keyed):
+        yield "key", processor.key
+    elif processor.type == "eq":
+        for band in processor.params.bands:
+            if band.motion is not None:
+                yield f"bands/{band.id}/motion/key", band.motion.key
 
 
 def keyed_processors(strip: Strip) -> Iterator[Keyed]:
@@ -54,10 +65,11 @@ def edges_of(session: Session) -> list[Edge]:
 def find_loop(session: Session) -> list[str] | None:
     """Strip ids around a loop, the first repeated at the end, or None.
 
-    >>> from gemischt.core.session.document import Session, Strip
-    >>> a, b = Strip(id="a", name="A", output="b"), Strip(id="b", name="B", output="a")
-    >>> find_loop(Session(name="x", strips=(a, b)))
-    ['a', 'b', 'a']
+        >>> from gemischt.core.keys import Key
+    from gemischt.core.session.document import Session, Strip
+        >>> a, b = Strip(id="a", name="A", output="b"), Strip(id="b", name="B", output="a")
+        >>> find_loop(Session(name="x", strips=(a, b)))
+        ['a', 'b', 'a']
     """
     order = [strip.id for strip in session.strips]
     try:

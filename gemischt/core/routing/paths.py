@@ -6,7 +6,7 @@ from typing import Literal
 from gemischt.core.engine.resolving import delay_in_time
 from gemischt.core.processors.reverb import line_lengths
 from gemischt.core.session.document import Processor, Send, Session, Strip
-from gemischt.core.session.terms import Tap
+from gemischt.core.terms import Tap
 
 MOST_WAYS = 64
 

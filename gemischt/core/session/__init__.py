@@ -9,7 +9,9 @@ catalogue    the tables of every part of a session that has parameters, for inte
 differences  what differs between two sessions, in words, strip by strip
 moves        parameters drawn over the song: what may move, and a move's value at any time
 ducks        ducks, followers and ghosts in the document: clocks, curves, targets, patterns
-ducking      ducks and followers where they work: each target a step in its strip's chain
+ducking      ducks and followers where they work: each target becomes a step in its strip's chain
+band_motions equaliser bands that move, as steps in front of their equalisers
+steps        steps of chains that documents do not hold
 duck_curves  changing a duck's curve: smoothed, reversed, copied, taken from a sound
 drawing      changing drawn curves: cut, thinned, shifted, scaled, copied
 beat_grid    where a time lies in bars and beats
@@ -18,7 +20,6 @@ midi         MIDI files, read for tempo, metre, markers and notes
 kinds        the kinds of strips: what each may do
 presets      presets: processors without a strip, as an open document of their own
 racks        lanes to start from, made of our own processors
-terms        what parts of a session are said in: ids, names, times, taps, note values, notes
 ways         ways to make room to start from
 tree         the order in which strips and folders are read: folders where their first member stands, buses over their
 """

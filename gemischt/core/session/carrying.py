@@ -7,7 +7,7 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Clip, Move, Section, Session, Strip, Tempo
 from gemischt.core.session.drawing import uncrowded
 from gemischt.core.session.ducks import WrittenNotes
-from gemischt.core.session.terms import Note
+from gemischt.core.terms import Note
 
 Follows = Literal["nothing", "moves", "clips"]
 """What keeps its bars: nothing; moves, sections and notes; or those and the clips."""

@@ -2,13 +2,14 @@
 
 from pydantic import BaseModel
 
+from gemischt.core.keys import DetectorFilter, Key
 from gemischt.core.parameters import FrozenModel, Parameter, table_of
-from gemischt.core.processors.eq_params import EqBand
+from gemischt.core.processors.eq_params import BandMotion, EqBand
+from gemischt.core.processors.filter_band import FilterBand
 from gemischt.core.processors.registry import PROCESSORS
 from gemischt.core.session.document import (
     Clip,
     ControlGroup,
-    Key,
     Lane,
     Pan,
     Parallel,
@@ -19,7 +20,7 @@ from gemischt.core.session.document import (
     Tempo,
 )
 from gemischt.core.session.ducks import Click, Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
-from gemischt.core.session.terms import USUAL_BEATS, USUAL_METRES, USUAL_NOTES, DetectorFilter, note_words
+from gemischt.core.terms import USUAL_BEATS, USUAL_METRES, USUAL_NOTES, note_words
 
 _PARTS: dict[str, type[BaseModel]] = {
     "session": Session,
@@ -35,6 +36,8 @@ _PARTS: dict[str, type[BaseModel]] = {
     "split": Split,
     "control_group": ControlGroup,
     "eq_band": EqBand,
+    "band_motion": BandMotion,
+    "filter_band": FilterBand,
     "duck": Duck,
     "duck_target": DuckTarget,
     "hits": Hits,

@@ -3,8 +3,9 @@
 import unicodedata
 from typing import Annotated, Final, Literal
 
-from pydantic import AfterValidator, ConfigDict, Field, StrictBool
+from pydantic import AfterValidator, Field, StrictBool
 
+from gemischt.core.keys import Key
 from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, level, parameter, trim
 from gemischt.core.processors.band_params import MOST_SPLITS
@@ -17,7 +18,7 @@ from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
 from gemischt.core.session.ducks import Click, Duck, Follower, Steps, WrittenNotes
-from gemischt.core.session.terms import LONGEST_SONG_S, Color, DetectorFilter, Id, Name, Note, SongTime, Tap
+from gemischt.core.terms import LONGEST_SONG_S, Color, Id, Name, Note, SongTime, Tap
 
 FORMAT_NAME: Final = "gemischt-session"
 FORMAT_VERSION: Final = 1
@@ -97,17 +98,6 @@ class Clip(FrozenModel):
     fade_out_s: float | None = parameter(None, 0.0, LONGEST_FADE_S, label="Fade out", unit="s", none="by itself")
     fade_shape: FadeShape = "linear"
     reversed: bool = False
-
-
-class Key(FrozenModel):
-    """What a detector listens to; ``from`` null is the strip's own signal."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True)
-
-    source: Id | None = Field(default=None, alias="from")
-    tap: Tap = "pre-fader"
-    gain_db: float = trim("Key gain")
-    filter: DetectorFilter = DetectorFilter()
 
 
 class LanePlace(FrozenModel):

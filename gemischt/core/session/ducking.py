@@ -3,101 +3,34 @@ strip hears, in which order and from whom, needs to know of chains only.
 """
 
 from collections.abc import Iterable, Iterator
-from typing import Any, Literal, cast
+from typing import Any, cast
 
-from gemischt.core.parameters import FrozenModel, same_as
+from gemischt.core.keys import Key
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
-from gemischt.core.session.document import Key, Keyed, Move, MovePoint, NoteTrack, Processor, Session, Strip, Tempo
-from gemischt.core.session.ducks import CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, WrittenNotes
+from gemischt.core.session.band_motions import with_band_motions
+from gemischt.core.session.document import Move, NoteTrack, Processor, Session, Strip
+from gemischt.core.session.ducks import Duck, DuckTarget, Hits, Repeat, WrittenNotes
 from gemischt.core.session.edits import Chain, change_chain, find_duck, find_target, inserted, place_of
 from gemischt.core.session.moves import leads_somewhere
-from gemischt.core.session.terms import Note
-
-
-class Opening(FrozenModel):
-    """When a duck opens and how: what its targets share. ``tempo`` is there if note values have to be known."""
-
-    duck: str
-    clock: Repeat | Hits | WrittenNotes
-    length: str | LengthMs
-    curve: tuple[CurveNode, ...]
-    tempo: tuple[Tempo, ...]
-
-
-class DuckStepParams(FrozenModel):
-    """What one target is told. After the fader it stands at the chain's end, where taps before the fader pass it by."""
-
-    opening: Opening
-    after_fader: bool = False
-    depth_db: float | None = same_as(DuckTarget, "depth_db")
-    band: Literal["all", "below", "above"] = "all"
-    crossover_hz: float = same_as(DuckTarget, "crossover_hz")
-
-
-class DuckStep(Keyed):
-    """A duck at work in a chain. Documents hold none: they say where a target is."""
-
-    type: Literal["duck"] = "duck"
-    params: DuckStepParams
-
-
-def is_after_fader(processor: Processor) -> bool:
-    """Whether a step of a chain works behind its strip's fader."""
-    return isinstance(processor, DuckStep) and processor.params.after_fader
-
-
-def split_at_fader(chain: Chain) -> tuple[Chain, Chain]:
-    """What works before the fader, and what behind it."""
-    behind = tuple(processor for processor in chain if is_after_fader(processor))
-    return chain[: len(chain) - len(behind)], behind
-
-
-class Pull(FrozenModel):
-    """What a follower moves: a field of the strip it stands on, or a control group's level, and where to."""
-
-    field: str
-    to: float | None
-    on: bool
-
-
-class FollowerStepParams(FrozenModel):
-    """How a follower's level becomes a share of the way, and what it moves on one strip."""
-
-    follower: str
-    detector: Literal["peak", "rms"]
-    floor_db: float
-    ceiling_db: float
-    bend: float
-    attack_ms: float
-    release_ms: float
-    pulls: tuple[Pull, ...]
-
-
-class FollowerStep(Keyed):
-    """A follower at work on a strip. It leaves what passes as it is; documents hold none."""
-
-    type: Literal["follower"] = "follower"
-    params: FollowerStepParams
-
-
-def sounding_steps(chain: Chain) -> Chain:
-    """A chain without what only follows."""
-    return tuple(step for step in chain if not isinstance(step, FollowerStep))
-
-
-def followers_in(chain: Chain) -> Chain:
-    """What of a chain only follows."""
-    return tuple(step for step in chain if isinstance(step, FollowerStep))
-
-
-def step_id(duck: str, target: str) -> str:
-    """The id of a target's step; no processor of a document can have it."""
-    return f"duck:{duck}:{target}"
+from gemischt.core.session.steps import (
+    DuckStep,
+    DuckStepParams,
+    FollowerStep,
+    FollowerStepParams,
+    Opening,
+    Pull,
+    both_on,
+    is_after_fader,
+    step_id,
+    switch_points,
+)
+from gemischt.core.terms import Note
 
 
 def with_steps_in_chains(session: Session) -> Session:
-    """The session that sounds the same with its ducks and followers as steps of their targets' chains."""
+    """The session that sounds the same with its ducks, its followers and what bands move by as steps of chains."""
+    session = with_band_motions(session)
     return _with_ducks(_with_followers(session)) if session.ducks or session.followers else session
 
 
@@ -147,6 +80,15 @@ def _led_fields(session: Session, address: str) -> Iterator[tuple[str, str]]:
     elif kind == "ducks":
         target = find_target(find_duck(session, owner), rest[1])
         yield target.strip, f"chain/{step_id(owner, target.id)}/{rest[2]}"
+
+
+def address_of_step(address: str) -> str:
+    """Where the document has a parameter of a step: of a duck's step at its target, of all else where it is."""
+    way = address.split("/")
+    if way[0] == "strips" and way[2] == "chain" and way[3].startswith("duck:"):
+        _, duck, target = way[3].split(":")
+        return f"ducks/{duck}/targets/{target}/{way[4]}"
+    return address
 
 
 def _with_ducks(session: Session) -> Session:
@@ -227,23 +169,8 @@ def _step_moves(session: Session) -> Iterator[Move]:
                 yield depth.model_copy(update={"target": f"{step}/depth_db"})
             switched = moves.get(f"{own}/on")
             if whole or switched:
-                points = _both_on(_points(whole, duck.on), _points(switched, target.on))
+                points = both_on(switch_points(whole, duck.on), switch_points(switched, target.on))
                 yield Move.model_construct(target=f"{step}/on", on=True, points=points)
-
-
-def _points(move: Move | None, rest: bool) -> tuple[MovePoint, ...]:
-    return move.points if move else (MovePoint(at_s=0.0, value=rest),)
-
-
-def _both_on(one: tuple[MovePoint, ...], other: tuple[MovePoint, ...]) -> tuple[MovePoint, ...]:
-    """On where both switches are."""
-    times_s = sorted({point.at_s for point in (*one, *other)})
-    return tuple(MovePoint(at_s=at_s, value=_is_on(one, at_s) and _is_on(other, at_s)) for at_s in times_s)
-
-
-def _is_on(points: tuple[MovePoint, ...], at_s: float) -> bool:
-    before = [point for point in points if point.at_s <= at_s]
-    return bool((before[-1] if before else points[0]).value)
 
 
 def without_lost_ducks(session: Session) -> Session:

@@ -4,8 +4,9 @@ from typing import Annotated, Literal
 
 from pydantic import ConfigDict, Field
 
+from gemischt.core.keys import DetectorFilter
 from gemischt.core.parameters import HIGHEST_FREQUENCY_HZ, FrozenModel, level, parameter, trim
-from gemischt.core.session.terms import DetectorFilter, Id, Name, Note, NoteLength, Tap
+from gemischt.core.terms import Id, Name, Note, NoteLength, Tap
 
 
 class Steps(FrozenModel):

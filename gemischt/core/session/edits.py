@@ -4,6 +4,8 @@ import re
 from collections.abc import Callable, Iterable
 
 from gemischt.core.errors import InvalidAction
+from gemischt.core.keys import Key
+from gemischt.core.processors.eq_params import EqBand
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import (
     ControlGroup,
@@ -167,15 +169,29 @@ def unkeyed(chain: Chain, gone: set[str]) -> Chain:
     """The chain with keys from strips that are gone turned back to the strip's own signal."""
     changed: list[Processor] = []
     for processor in chain:
-        if isinstance(processor, Keyed) and processor.key.source in gone:
-            key = processor.key.model_copy(update={"source": None})
-            changed.append(processor.model_copy(update={"key": key}))
+        if isinstance(processor, Keyed):
+            changed.append(processor.model_copy(update={"key": _unkeyed(processor.key, gone)}))
+        elif processor.type == "eq":
+            bands = tuple(_unkeyed_band(band, gone) for band in processor.params.bands)
+            params = processor.params.model_copy(update={"bands": bands})
+            changed.append(processor.model_copy(update={"params": params}))
         elif processor.type == "parallel":
             lanes = tuple(lane.model_copy(update={"chain": unkeyed(lane.chain, gone)}) for lane in processor.lanes)
             changed.append(processor.model_copy(update={"lanes": lanes}))
         else:
             changed.append(processor)
     return tuple(changed)
+
+
+def _unkeyed(key: Key, gone: set[str]) -> Key:
+    return key.model_copy(update={"source": None}) if key.source in gone else key
+
+
+def _unkeyed_band(band: EqBand, gone: set[str]) -> EqBand:
+    if band.motion is None:
+        return band
+    motion = band.motion.model_copy(update={"key": _unkeyed(band.motion.key, gone)})
+    return band.model_copy(update={"motion": motion})
 
 
 def inserted(chain: Chain, processors: Chain, at: int | None) -> Chain:

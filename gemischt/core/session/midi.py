@@ -15,7 +15,7 @@ from gemischt.core.errors import BadMidi
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import NoteTrack, Section, Tempo
 from gemischt.core.session.edits import fresh_id
-from gemischt.core.session.terms import Note
+from gemischt.core.terms import Note
 
 MOST_NOTES = 100_000
 _LEAST_BPM, _MOST_BPM = 10.0, 400.0

@@ -31,7 +31,7 @@ SILENT_PARTS = 64
 
 def is_movable(address: str, parameter: Parameter) -> bool:
     """Whether a parameter may be drawn over the song: what changes how late a strip is must stay."""
-    if address.startswith("followers/") and not address.endswith("/on"):
+    if (address.startswith("followers/") or "/motion/" in address) and not address.endswith("/on"):
         return False
     if "/clock/" in address or "/click/" in address or "/pattern/" in address:
         return False

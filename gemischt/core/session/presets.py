@@ -7,8 +7,8 @@ from pydantic import Field, ValidationError
 from gemischt.core.errors import Fault, InvalidSession
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.session.document import Processor
-from gemischt.core.session.terms import Name
 from gemischt.core.session.validation import faults_of
+from gemischt.core.terms import Name
 
 PRESET_FORMAT: Final = "gemischt-preset"
 

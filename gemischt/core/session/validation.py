@@ -11,9 +11,9 @@ from gemischt.core.errors import Fault, InvalidAction, InvalidSession
 from gemischt.core.layout import LAYOUTS, MONO
 from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.processors.registry import kind_of, label_of
-from gemischt.core.routing.graph import find_loop, walk_chain
+from gemischt.core.routing.graph import find_loop, keys_of, walk_chain
 from gemischt.core.session.addresses import read
-from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Keyed, Pan, Parallel, Session, Strip
+from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Pan, Parallel, Session, Strip
 from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.ducks import Hits, WrittenNotes
 from gemischt.core.session.kinds import traits_of
@@ -129,8 +129,9 @@ def _strip_faults(session: Session) -> Iterator[Fault]:
                 yield from _lanes_faults(f"{path}/chain/{processor.id}", processor)
             if processor.type == "delay" and processor.params.note is not None:
                 yield from _note_faults(f"{path}/chain/{processor.id}/note", processor.params.note, session)
-            elif isinstance(processor, Keyed) and processor.key.source not in (None, *strips):
-                yield Fault(f"{path}/chain/{processor.id}/key/from", f'no strip "{processor.key.source}"')
+            for at, key in keys_of(processor):
+                if key.source not in (None, *strips):
+                    yield Fault(f"{path}/chain/{processor.id}/{at}/from", f'no strip "{key.source}"')
 
 
 def _lanes_faults(path: str, block: Parallel) -> Iterator[Fault]:

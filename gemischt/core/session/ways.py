@@ -3,9 +3,12 @@
 from typing import Literal, get_args
 
 from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.eq_params import BandMotion
 from gemischt.core.session.ducks import CurveNode
 
-WayName = Literal["duck-hard", "make-room-for-fills", "pump", "lows-alone", "drawn-at-hits", "drawn-on-the-beat"]
+WayName = Literal[
+    "duck-hard", "make-room-for-fills", "pump", "lows-alone", "one-band", "drawn-at-hits", "drawn-on-the-beat"
+]
 WAYS: tuple[WayName, ...] = get_args(WayName)
 
 WAY_LABELS: dict[WayName, str] = {
@@ -13,6 +16,7 @@ WAY_LABELS: dict[WayName, str] = {
     "make-room-for-fills": "Make room for fills: 4:1, back in time",
     "pump": "Pump: 5:1, back quickly",
     "lows-alone": "Only the lows: below 100 Hz, what is above stays",
+    "one-band": "One band: an equaliser dips where the two meet",
     "drawn-at-hits": "A drawn curve, started by each hit",
     "drawn-on-the-beat": "A drawn curve on the beat",
 }
@@ -28,6 +32,10 @@ COMPRESSORS: dict[WayName, CompressorParams] = {
 LOWS_BELOW_HZ = 100.0
 LOWS = CompressorParams(ratio=4.0, threshold_db=-30.0, knee_db=6.0, attack_ms=1.0, release_ms=120.0)
 LOWS_HEARD_FROM_HZ = 25.0
+
+DIP_HZ = 2500.0
+"""Where voices are understood."""
+DIP = BandMotion(to_db=-6.0, from_level_db=-40.0, full_level_db=-20.0, attack_ms=5.0, release_ms=120.0)
 
 SWELL: tuple[CurveNode, ...] = (
     CurveNode(at=0.0, open=0.0, bend=0.0),

@@ -19,8 +19,8 @@ from gemischt.core.session.actions import SetStrips, StripSettings, apply_action
 from gemischt.core.session.addresses import parameters_of
 from gemischt.core.session.document import ControlGroup, Move, MovePoint, Session
 from gemischt.core.session.moves import is_movable
-from gemischt.core.session.terms import Tap
 from gemischt.core.session.validation import check_session, parse_session
+from gemischt.core.terms import Tap
 from gemischt.core.units import gain_to_db
 from gemischt.operations.side_by_side import SideBySide
 from tests.core.engine.test_random_graphs import random_document

@@ -5,9 +5,9 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.engine.resolving import delay_in_time, detector_eq
+from gemischt.core.engine.resolving import delay_in_time, detector_cuts
+from gemischt.core.keys import DetectorFilter
 from gemischt.core.processors.delay_params import DelayParams
-from gemischt.core.session.terms import DetectorFilter
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ
 
@@ -58,13 +58,13 @@ class ChangeTest(unittest.TestCase):
 
 class DetectorEqTest(unittest.TestCase):
     def test_cuts_become_bands(self) -> None:
-        told = detector_eq(DetectorFilter(low_cut_hz=80.0, high_cut_hz=5000.0))
+        told = detector_cuts(DetectorFilter(low_cut_hz=80.0, high_cut_hz=5000.0))
         self.assertEqual(
             [(band.shape, band.frequency_hz) for band in told.bands], [("low-cut", 80.0), ("high-cut", 5000.0)]
         )
 
     def test_an_open_side_has_a_band_that_is_off(self) -> None:
         for low_hz, high_hz in ((None, None), (40.0, None), (None, 900.0), (40.0, 900.0)):
-            bands = detector_eq(DetectorFilter(low_cut_hz=low_hz, high_cut_hz=high_hz)).bands
+            bands = detector_cuts(DetectorFilter(low_cut_hz=low_hz, high_cut_hz=high_hz)).bands
             wanted = [("low-cut", low_hz is not None), ("high-cut", high_hz is not None)]
             self.assertEqual([(band.shape, band.on) for band in bands], wanted)

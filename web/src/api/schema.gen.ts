@@ -1202,6 +1202,126 @@ export interface components {
             type: "add-tracks";
         };
         /**
+         * BandMotion
+         * @description How a band moves: its gain goes to ``to_db`` as what it hears rises from one level to another.
+         *
+         *     It hears what comes to the equaliser, or its key: of that the range the band itself is about, or all.
+         */
+        "BandMotion-Input": {
+            /**
+             * Attack
+             * @default 5
+             */
+            attack_ms?: number;
+            /**
+             * Detector
+             * @default rms
+             * @enum {string}
+             */
+            detector?: "peak" | "rms";
+            /**
+             * Starts at
+             * @default -30
+             */
+            from_level_db?: number;
+            /**
+             * All the way at
+             * @default -18
+             */
+            full_level_db?: number;
+            /**
+             * Hears
+             * @default band
+             * @enum {string}
+             */
+            hears?: "band" | "all";
+            /**
+             * @default {
+             *       "filter": {
+             *         "bands": []
+             *       },
+             *       "gain_db": 0,
+             *       "tap": "pre-fader"
+             *     }
+             */
+            key?: components["schemas"]["Key-Input"];
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Release
+             * @default 120
+             */
+            release_ms?: number;
+            /**
+             * Goes to
+             * @default -6
+             */
+            to_db?: number;
+        };
+        /**
+         * BandMotion
+         * @description How a band moves: its gain goes to ``to_db`` as what it hears rises from one level to another.
+         *
+         *     It hears what comes to the equaliser, or its key: of that the range the band itself is about, or all.
+         */
+        "BandMotion-Output": {
+            /**
+             * Attack
+             * @default 5
+             */
+            attack_ms: number;
+            /**
+             * Detector
+             * @default rms
+             * @enum {string}
+             */
+            detector: "peak" | "rms";
+            /**
+             * Starts at
+             * @default -30
+             */
+            from_level_db: number;
+            /**
+             * All the way at
+             * @default -18
+             */
+            full_level_db: number;
+            /**
+             * Hears
+             * @default band
+             * @enum {string}
+             */
+            hears: "band" | "all";
+            /**
+             * @default {
+             *       "filter": {
+             *         "bands": []
+             *       },
+             *       "gain_db": 0,
+             *       "tap": "pre-fader"
+             *     }
+             */
+            key: components["schemas"]["Key-Output"];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Release
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * Goes to
+             * @default -6
+             */
+            to_db: number;
+        };
+        /**
          * BusFromStrips
          * @description A new bus that takes the strips' outputs and plays where they played, so that the mix stays as it is.
          *
@@ -1365,7 +1485,9 @@ export interface components {
             id: string;
             /**
              * @default {
-             *       "filter": {},
+             *       "filter": {
+             *         "bands": []
+             *       },
              *       "gain_db": 0,
              *       "tap": "pre-fader"
              *     }
@@ -1405,7 +1527,9 @@ export interface components {
             id: string;
             /**
              * @default {
-             *       "filter": {},
+             *       "filter": {
+             *         "bands": []
+             *       },
              *       "gain_db": 0,
              *       "tap": "pre-fader"
              *     }
@@ -1786,9 +1910,14 @@ export interface components {
         };
         /**
          * DetectorFilter
-         * @description Cuts in front of a detector; null leaves that side open.
+         * @description Cuts in front of a detector, null leaves that side open, and a curve that weighs what it hears.
          */
         "DetectorFilter-Input": {
+            /**
+             * Bands
+             * @default []
+             */
+            bands?: components["schemas"]["FilterBand-Input"][];
             /** High cut */
             high_cut_hz?: number | null;
             /** Low cut */
@@ -1796,9 +1925,14 @@ export interface components {
         };
         /**
          * DetectorFilter
-         * @description Cuts in front of a detector; null leaves that side open.
+         * @description Cuts in front of a detector, null leaves that side open, and a curve that weighs what it hears.
          */
         "DetectorFilter-Output": {
+            /**
+             * Bands
+             * @default []
+             */
+            bands: components["schemas"]["FilterBand-Output"][];
             /** High cut */
             high_cut_hz: number | null;
             /** Low cut */
@@ -2018,8 +2152,7 @@ export interface components {
         };
         /**
          * EqBand
-         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
-         *     all but tilts and cuts of 6 dB/oct.
+         * @description A band of an equaliser; one with a gain may move.
          */
         "EqBand-Input": {
             /**
@@ -2037,6 +2170,7 @@ export interface components {
              * @default
              */
             id?: string;
+            motion?: components["schemas"]["BandMotion-Input"] | null;
             /**
              * On
              * @default true
@@ -2062,8 +2196,7 @@ export interface components {
         };
         /**
          * EqBand
-         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
-         *     all but tilts and cuts of 6 dB/oct.
+         * @description A band of an equaliser; one with a gain may move.
          */
         "EqBand-Output": {
             /**
@@ -2081,6 +2214,7 @@ export interface components {
              * @default
              */
             id: string;
+            motion: components["schemas"]["BandMotion-Output"] | null;
             /**
              * On
              * @default true
@@ -2163,6 +2297,94 @@ export interface components {
             path: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * FilterBand
+         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
+         *     all but tilts and cuts of 6 dB/oct.
+         */
+        "FilterBand-Input": {
+            /**
+             * Frequency
+             * @default 1000
+             */
+            frequency_hz?: number;
+            /**
+             * Gain
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * Id
+             * @default
+             */
+            id?: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Q
+             * @default 0.7071067811865476
+             */
+            q?: number;
+            /**
+             * Shape
+             * @default bell
+             * @enum {string}
+             */
+            shape?: "bell" | "low-shelf" | "high-shelf" | "tilt" | "low-cut" | "high-cut" | "band-pass" | "notch";
+            /**
+             * Slope Db Per Octave
+             * @default 12
+             * @enum {integer}
+             */
+            slope_db_per_octave?: 6 | 12 | 18 | 24 | 36 | 48;
+        };
+        /**
+         * FilterBand
+         * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
+         *     all but tilts and cuts of 6 dB/oct.
+         */
+        "FilterBand-Output": {
+            /**
+             * Frequency
+             * @default 1000
+             */
+            frequency_hz: number;
+            /**
+             * Gain
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Q
+             * @default 0.7071067811865476
+             */
+            q: number;
+            /**
+             * Shape
+             * @default bell
+             * @enum {string}
+             */
+            shape: "bell" | "low-shelf" | "high-shelf" | "tilt" | "low-cut" | "high-cut" | "band-pass" | "notch";
+            /**
+             * Slope Db Per Octave
+             * @default 12
+             * @enum {integer}
+             */
+            slope_db_per_octave: 6 | 12 | 18 | 24 | 36 | 48;
         };
         /**
          * Flow
@@ -2310,7 +2532,11 @@ export interface components {
              * @enum {string}
              */
             detector: "peak" | "rms";
-            /** @default {} */
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
             filter: components["schemas"]["DetectorFilter-Output"];
             /**
              * Floor
@@ -2475,7 +2701,9 @@ export interface components {
             id: string;
             /**
              * @default {
-             *       "filter": {},
+             *       "filter": {
+             *         "bands": []
+             *       },
              *       "gain_db": 0,
              *       "tap": "pre-fader"
              *     }
@@ -2512,7 +2740,9 @@ export interface components {
             id: string;
             /**
              * @default {
-             *       "filter": {},
+             *       "filter": {
+             *         "bands": []
+             *       },
              *       "gain_db": 0,
              *       "tap": "pre-fader"
              *     }
@@ -2680,7 +2910,11 @@ export interface components {
          * @description A clock that ticks where a signal reaches a threshold after it has been below it for ``rearm_ms``.
          */
         "Hits-Input": {
-            /** @default {} */
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
             filter?: components["schemas"]["DetectorFilter-Input"];
             /** From */
             from: string;
@@ -2716,7 +2950,11 @@ export interface components {
          * @description A clock that ticks where a signal reaches a threshold after it has been below it for ``rearm_ms``.
          */
         "Hits-Output": {
-            /** @default {} */
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
             filter: components["schemas"]["DetectorFilter-Output"];
             /** From */
             from: string;
@@ -2774,7 +3012,11 @@ export interface components {
          * @description What a detector listens to; ``from`` null is the strip's own signal.
          */
         "Key-Input": {
-            /** @default {} */
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
             filter?: components["schemas"]["DetectorFilter-Input"];
             /** From */
             from?: string | null;
@@ -2795,7 +3037,11 @@ export interface components {
          * @description What a detector listens to; ``from`` null is the strip's own signal.
          */
         "Key-Output": {
-            /** @default {} */
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
             filter: components["schemas"]["DetectorFilter-Output"];
             /** From */
             from: string | null;
@@ -3067,9 +3313,14 @@ export interface components {
         };
         /**
          * MakeRoom
-         * @description Let strips make room for a trigger, in one of the usual ways.
+         * @description Let strips make room for a trigger, in one of the usual ways; ``at_hz`` is where one band does.
          */
         MakeRoom: {
+            /**
+             * Frequency
+             * @default 2500
+             */
+            at_hz?: number;
             /** Targets */
             targets: string[];
             /** Trigger */
@@ -3083,7 +3334,7 @@ export interface components {
              * Way
              * @enum {string}
              */
-            way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "drawn-at-hits" | "drawn-on-the-beat";
+            way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "one-band" | "drawn-at-hits" | "drawn-on-the-beat";
         };
         /**
          * MatchOrder
@@ -3793,7 +4044,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "compressor" | "gate" | "duck" | "follower";
+            kind: "compressor" | "gate" | "band" | "duck" | "follower";
             /** On */
             on: boolean;
             /** Owner */
@@ -4741,7 +4992,11 @@ export interface components {
              * @enum {string}
              */
             detector?: "peak" | "rms";
-            /** @default {} */
+            /**
+             * @default {
+             *       "bands": []
+             *     }
+             */
             filter?: components["schemas"]["DetectorFilter-Input"];
             /**
              * Floor
@@ -5634,7 +5889,7 @@ export interface components {
              * Way
              * @enum {string}
              */
-            way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "drawn-at-hits" | "drawn-on-the-beat";
+            way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "one-band" | "drawn-at-hits" | "drawn-on-the-beat";
         };
         /**
          * WordListing

@@ -1,7 +1,13 @@
-import { useEffect, useMemo, type ReactNode } from "react";
+import { useEffect, useMemo, useSyncExternalStore, type ReactNode } from "react";
 
 import { fetchMovables } from "../api/queries";
-import { OverTimeContext, type MovingCurve, type OverTime, type Value } from "../controls/overTime";
+import {
+  OverTimeContext,
+  type LedControl,
+  type MovingCurve,
+  type OverTime,
+  type Value,
+} from "../controls/overTime";
 import { parameterAt } from "../lib/addresses";
 import { pointSetAt, rangeOf, showRange, showValue, valueAt } from "../lib/moves";
 import { useController } from "./controller";
@@ -31,14 +37,27 @@ export function OverTimeProvider({ children }: { children: ReactNode }) {
     return found;
   }, [moves, acting]);
 
+  const told = useSyncExternalStore(acting.live.led.subscribe, acting.live.led.get);
+  const led = useMemo(
+    () =>
+      new Map(
+        told.map(({ address, low, high }): [string, LedControl] => [
+          address,
+          { low, high, now: () => acting.live.ledTo(address) },
+        ]),
+      ),
+    [told, acting],
+  );
+
   const overTime = useMemo<OverTime>(
     () => ({
       curves,
+      led,
       touch: (address, value) => recorder.touch(address, value),
       letGo: (address) => recorder.letGo(address),
       ask: (address, value) => void askWhatIsMeant(acting, address, value),
     }),
-    [curves, recorder, acting],
+    [curves, led, recorder, acting],
   );
   useController(recorder, curves);
   useControlMenu(acting);

@@ -4,6 +4,7 @@ import type { KeyboardEvent } from "react";
 import { limitsOf } from "../api/parameters";
 import { faderLevel, faderShare, LOWEST_DB } from "../lib/faderScale";
 import { formatDb } from "../lib/format";
+import { LedMark } from "./LedMark";
 import { useNumberOverTime, useTravel, type Value } from "./overTime";
 import { useDrag } from "./useDrag";
 import { useNudge } from "./useNudge";
@@ -104,6 +105,7 @@ export function Fader({
           }}
         />
       )}
+      <LedMark address={address} on="track" shareOf={shareOf} />
       <chakra.div
         position="absolute"
         top="11px"

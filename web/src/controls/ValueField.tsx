@@ -2,7 +2,8 @@ import { chakra } from "@chakra-ui/react";
 import { useRef, useState, type KeyboardEvent, type WheelEvent } from "react";
 
 import { parseNumber } from "../lib/format";
-import { useNumberOverTime } from "./overTime";
+import { LedMark } from "./LedMark";
+import { useNumberOverTime, type Value } from "./overTime";
 import { useDrag } from "./useDrag";
 import { useNudge } from "./useNudge";
 
@@ -60,6 +61,13 @@ export function ValueField(props: ValueFieldProps) {
     const away = Math.max(from, minimum > 0 ? minimum : 0.1);
     const next = away * (1 + size) ** steps;
     return minimum === 0 && next < 0.1 ? 0 : next;
+  };
+
+  const shareOf = (given: Value) => {
+    const number = typeof given === "boolean" ? Number(given) : asNumber(given);
+    const inOctaves = logarithmic && minimum > 0;
+    const on = (plain: number) => (inOctaves ? Math.log(plain) : plain);
+    return Math.min(1, Math.max(0, (on(number) - on(minimum)) / (on(maximum) - on(minimum))));
   };
 
   const { nudged, nudge, settle } = useNudge({
@@ -152,6 +160,7 @@ export function ValueField(props: ValueFieldProps) {
       fontStyle={isMoved ? "italic" : "normal"}
       data-address={address}
       display="inline-block"
+      position="relative"
       minWidth={props.width}
       textAlign={props.align ?? "right"}
       borderBottom="1px solid"
@@ -167,6 +176,7 @@ export function ValueField(props: ValueFieldProps) {
       onBlur={settle}
     >
       {format(shown)}
+      <LedMark address={address} on="number" shareOf={shareOf} />
       {isMoved && (
         <chakra.span aria-hidden position="absolute" fontWeight="700">
           ∿

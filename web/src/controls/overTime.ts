@@ -5,10 +5,15 @@ export type Value = number | boolean | null;
 /** A parameter that moves over the song: what it is now, between which values it moves, and both as people read it. */
 export type MovingCurve = { now: () => Value; low: Value; high: Value; label: string; range: string };
 
+/** A parameter that followers lead: between which values, and where it is; undefined while nothing sounds. */
+export type LedControl = { now: () => Value | undefined; low: Value; high: Value };
+
 /** What controls ask of those who know the song's time. */
 export type OverTime = {
   /** By address, those that move. */
   curves: ReadonlyMap<string, MovingCurve>;
+  /** By address, what followers lead. */
+  led: ReadonlyMap<string, LedControl>;
   /** A control is moved: true if that is recorded, and no edit of its own. */
   touch: (address: string, value: Value) => boolean;
   /** It is let go of: true if that was recorded. */
@@ -19,6 +24,7 @@ export type OverTime = {
 
 export const OverTimeContext = createContext<OverTime>({
   curves: new Map(),
+  led: new Map(),
   touch: () => false,
   letGo: () => false,
   ask: () => undefined,

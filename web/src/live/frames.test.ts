@@ -17,6 +17,8 @@ describe("the live message", () => {
     expect([...frame.reductions]).toEqual(told.reductions);
     expect([...frame.probe]).toEqual(told.probe);
     expect([...frame.spectrum]).toEqual(told.spectrum);
+    expect([...frame.led]).toEqual(told.led);
+    expect([...frame.curves]).toEqual(told.curves);
     expect([...(frame.sound ?? [])]).toEqual(told.sound);
     expect([...(frame.other ?? [])]).toEqual(told.other);
   });

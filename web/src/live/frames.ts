@@ -11,6 +11,10 @@ export type Frame = {
   reductions: Float32Array;
   probe: Float32Array;
   spectrum: Float32Array;
+  /** What followers lead, in the order in which the server has told it. */
+  led: Float32Array;
+  /** Gain of the watched strip's equalisers whose bands move, dB, one after the other. */
+  curves: Float32Array;
   sound: Float32Array | null;
   /** The session this one is compared with; null while none is. */
   other: Float32Array | null;
@@ -24,7 +28,7 @@ export const SILENT_DB = -150;
 
 export type Meter = { peakDb: number; holdDb: number; rmsDb: number };
 
-const HEADER_BYTES = 48;
+const HEADER_BYTES = 56;
 const VALUES_PER_METER = 3;
 
 /** What a strip's meter reads at a stage; the strip is given by its place in the transport's list. */
@@ -43,6 +47,9 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
   const nStrips = view.getUint32(32, true);
   const nProbe = view.getUint32(36, true);
   const nSpectrum = view.getUint32(40, true);
+  const nLed = view.getUint32(44, true);
+  const nCurves = view.getUint32(48, true);
+  const nSounds = view.getUint32(52, true);
   const nSamples = view.getUint32(28, true);
   let at = HEADER_BYTES;
   const take = (count: number) => {
@@ -62,7 +69,9 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
     reductions: take(nStrips),
     probe: take(nProbe),
     spectrum: take(nSpectrum),
-    sound: view.getUint32(44, true) ? take(2 * nSamples) : null,
-    other: view.getUint32(44, true) > 1 ? take(2 * nSamples) : null,
+    led: take(nLed),
+    curves: take(nCurves),
+    sound: nSounds ? take(2 * nSamples) : null,
+    other: nSounds > 1 ? take(2 * nSamples) : null,
   };
 }

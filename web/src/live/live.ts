@@ -2,7 +2,7 @@ import type { Wish } from "../api/types";
 import { Subscribable } from "../lib/subscribable";
 import { Speaker } from "../player/player";
 import { SILENT_DB, type Frame } from "./frames";
-import type { FromWorker, ProcessorCurve, ServerMessage, ToWorker } from "./protocol";
+import type { FromWorker, LedParameter, ProcessorCurve, ServerMessage, ToWorker } from "./protocol";
 
 export type Transport = {
   playing: boolean;
@@ -38,9 +38,11 @@ export class Live {
   readonly transport = new Subscribable<Transport>(AT_REST);
   readonly connected = new Subscribable(false);
   readonly curves = new Subscribable<Map<string, PlacedCurve>>(new Map());
+  readonly led = new Subscribable<LedParameter[]>([]);
   readonly speaker = new Speaker();
   /** The latest spectrum of the watched strip. */
   spectrum: Float32Array | null = null;
+  private ledCurves: Float32Array | null = null;
 
   private worker: Worker;
   private epoch = 0;
@@ -94,6 +96,7 @@ export class Live {
   watch(strip: string | null): void {
     this.watched = strip;
     this.spectrum = null;
+    this.ledCurves = null;
     this.send({ type: "watch", strip });
   }
 
@@ -162,6 +165,30 @@ export class Live {
     };
   }
 
+  /** Where followers have a parameter at this moment; undefined while nothing sounds, null is silent. */
+  ledTo(address: string): number | null | undefined {
+    const led = this.led.get();
+    const frame = this.frame();
+    const place = led.findIndex((one) => one.address === address);
+    if (place < 0 || frame?.led.length !== led.length) return undefined;
+    const value = frame.led[place] ?? SILENT_DB;
+    return value <= SILENT_DB ? null : value;
+  }
+
+  /** The gain of an equaliser of the watched strip as followers have it at this moment; null while nothing leads it. */
+  ledCurve(processorId: string): Float32Array | null {
+    const own = `strips/${this.watched}/chain/`;
+    const equalisers = new Set<string>();
+    for (const { address } of this.led.get()) {
+      const [id, part] = address.startsWith(own) ? address.slice(own.length).split("/") : [];
+      if (id !== undefined && part === "bands") equalisers.add(id);
+    }
+    const place = [...equalisers].indexOf(processorId);
+    if (place < 0 || !this.frame() || !this.ledCurves) return null;
+    const nPoints = this.ledCurves.length / equalisers.size;
+    return this.ledCurves.subarray(place * nPoints, (place + 1) * nPoints);
+  }
+
   /** The loudest level a processor's detector has heard since this was asked last: no hit is too short for it. */
   takeDetectedDb(processorId: string): number {
     const place = this.curves.get().get(processorId)?.place ?? -1;
@@ -173,6 +200,7 @@ export class Live {
 
   private note(frame: Frame): void {
     if (frame.spectrum.length) this.spectrum = frame.spectrum;
+    if (frame.curves.length) this.ledCurves = frame.curves;
     for (let place = 0; 3 * place < frame.probe.length; place += 1) {
       const detectedDb = frame.probe[3 * place + 1] ?? SILENT_DB;
       this.detectedDb.set(place, Math.max(detectedDb, this.detectedDb.get(place) ?? SILENT_DB));
@@ -258,6 +286,10 @@ export class Live {
         break;
       case "curves":
         this.curves.set(new Map(message.processors.map((item, place) => [item.id, { ...item, place }])));
+        break;
+      case "led":
+        this.led.set(message.parameters);
+        this.ledCurves = null;
         break;
       case "document":
         this.handlers.onDocument(message.revision);

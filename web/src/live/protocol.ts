@@ -26,8 +26,22 @@ export type ServerMessage =
       strips: string[];
     }
   | { type: "curves"; strip: string | null; processors: ProcessorCurve[] }
+  | { type: "led"; parameters: LedParameter[] }
   | { type: "document"; revision: number }
   | { type: "error"; what: string; where: string; remedy: string };
 
 /** What there is to draw of a processor; the order of the list is that of the readings in a frame. */
-export type ProcessorCurve = { id: string; axis: number[]; curve: number[]; time_ms?: number };
+export type ProcessorCurve = {
+  id: string;
+  axis: number[];
+  curve: number[];
+  time_ms?: number;
+  /** Of an equaliser whose bands move: with all of them all the way. */
+  moved?: number[];
+  /** What a detector hears, dB over ``heard_axis``. */
+  heard_axis?: number[];
+  heard?: number[];
+};
+
+/** A parameter that followers lead, and between which values; the order of the list is that of a frame's values. */
+export type LedParameter = { address: string; low: number | null; high: number | null };

@@ -14,10 +14,11 @@ from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.routing.graph import processing_order, walk_chain
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
-from gemischt.core.session.ducking import followers_in, notes_of, sounding_steps, split_at_fader
+from gemischt.core.session.ducking import notes_of
 from gemischt.core.session.ducks import WrittenNotes
 from gemischt.core.session.kinds import traits_of
-from gemischt.core.session.terms import Tap
+from gemischt.core.session.steps import FollowerStep, split_at_fader, strip_followers
+from gemischt.core.terms import Tap
 from gemischt.core.units import db_to_gain
 
 SILENCE = "silence"
@@ -75,17 +76,18 @@ def _strip_prints(
     clips = [[media_hashes[clip.media], clip.model_dump(mode="json", exclude={"media"})] for clip in strip.clips]
     source = _hash(base, traits_of(strip).plays_clips, strip.layout, clips, _clicks_print(session, strip), early)
     trimming = _moves_of(moves, strip, "trim_db", "polarity_inverted")
-    following = [_processor_print(session, strip, step, found, source) for step in followers_in(strip.chain)]
-    following += [_moves_of(moves, strip, f"chain/{step.id}/") for step in followers_in(strip.chain)]
+    following = [_processor_print(session, strip, step, found, source) for step in strip_followers(strip.chain)]
+    following += [_moves_of(moves, strip, f"chain/{step.id}/") for step in strip_followers(strip.chain)]
     # What follows may lead anything of the strip.
     pre_chain = _hash(source, strip.input, strip.trim_db, strip.polarity_inverted, trimming, following)
     chain: list[str] = []
     at = pre_chain
-    before_fader, behind_fader = split_at_fader(sounding_steps(strip.chain))
+    before_fader, behind_fader = split_at_fader(strip.chain)
     for processor in before_fader:
         led_inside = _moves_of(moves, strip, *(f"chain/{inner.id}/" for inner in walk_chain((processor,))))
         at = _hash(at, _processor_print(session, strip, processor, found, pre_chain), led_inside)
-        chain.append(at)
+        if not isinstance(processor, FollowerStep):
+            chain.append(at)
     pre_fader = at = _hash(at, late) if late else at
     for processor in behind_fader:
         led_inside = _moves_of(moves, strip, f"chain/{processor.id}/")
@@ -135,7 +137,7 @@ def _feeds(session: Session, strip: Strip, found: Mapping[str, StripPrints]) -> 
             (late if other.late else early).append([prints.post_fader])
         for send in other.sends:
             leading = _moves_of(session.moves, other, f"sends/{send.id}/")
-            leading += [prints.pre_chain] if followers_in(other.chain) else []
+            leading += [prints.pre_chain] if strip_followers(other.chain) else []
             is_open = (send.on and send.level_db is not None) or bool(leading)
             if send.to == strip.id and is_open and prints.at(send.tap) != SILENCE:
                 early.append([prints.at(send.tap), send.level_db, leading])
@@ -145,11 +147,14 @@ def _feeds(session: Session, strip: Strip, found: Mapping[str, StripPrints]) -> 
 def _processor_print(
     session: Session, strip: Strip, processor: Processor, found: Mapping[str, StripPrints], pre_chain: str
 ) -> Any:
-    document = processor.model_dump(mode="json", by_alias=True)
     if processor.type == "parallel":
+        empty = tuple(lane.model_copy(update={"chain": ()}) for lane in processor.lanes)
+        document = processor.model_copy(update={"lanes": empty}).model_dump(mode="json")
         for lane, written in zip(processor.lanes, document["lanes"], strict=True):
             written["chain"] = [_processor_print(session, strip, inner, found, pre_chain) for inner in lane.chain]
-    elif isinstance(processor, Keyed) and processor.key.source is not None:
+        return document
+    document = processor.model_dump(mode="json", by_alias=True)
+    if isinstance(processor, Keyed) and processor.key.source is not None:
         own = processor.key.source == strip.id
         document["key"]["from"] = pre_chain if own else found[processor.key.source].at(processor.key.tap)
     elif processor.type == "delay" and processor.params.note is not None:

@@ -21,7 +21,8 @@ from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSe
 from gemischt.core.session.actions.clips import ClipSettings
 from gemischt.core.session.actions.lanes import LaneSettings
 from gemischt.core.session.document import Parallel, Session, Strip
-from gemischt.core.session.ducking import sounding_steps, with_steps_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
+from gemischt.core.session.steps import sounding_steps
 from gemischt.core.units import s_to_samples
 
 ALIKE = 0.85

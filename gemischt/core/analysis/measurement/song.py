@@ -52,14 +52,9 @@ from gemischt.core.metering.loudness import lufs_to_powers, powers_to_lufs
 from gemischt.core.routing.graph import edges_of, processing_order, walk_chain
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.document import Session, Strip, StripTap
-from gemischt.core.session.ducking import (
-    followers_in,
-    is_after_fader,
-    sounding_steps,
-    split_at_fader,
-    with_steps_in_chains,
-)
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.kinds import traits_of
+from gemischt.core.session.steps import is_after_fader, sounding_steps, split_at_fader, strip_followers
 from gemischt.core.units import finite_or_none
 
 
@@ -374,7 +369,7 @@ def plays_itself(strip: Strip) -> bool:
 
 def _moves_trim(session: Session, strip: Strip) -> bool:
     """Whether a strip's trim or polarity moves over the song."""
-    if followers_in(strip.chain):
+    if strip_followers(strip.chain):
         return True
     led = {f"strips/{strip.id}/{field}" for field in ("trim_db", "polarity_inverted")}
     return any(move.on and move.target in led for move in session.moves)

@@ -25,8 +25,8 @@ from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
 from gemischt.core.processors.base import ReducesGain
 from gemischt.core.session.document import Lane, Strip
-from gemischt.core.session.ducking import DuckStep, sounding_steps, split_at_fader
 from gemischt.core.session.edits import Chain
+from gemischt.core.session.steps import DuckStep, sounding_steps, split_at_fader
 from gemischt.core.units import db_to_gain, gain_to_db
 
 BLOCK_SAMPLES = 32768

@@ -8,6 +8,7 @@ grains           signals read in grains of about a millisecond, and drawn in bin
 lane_alignment   parallel lanes on the real material: what they add up to, and whether one combs against the first
 leaks            what still sounds of a strip or bus when its fader is down, and how to bring that down too
 path_ledger      the path ledger: what each way of a strip brings to the mix, and what all of them add up to
+relation_words   words of which sentences about making room are made
 relations        what makes room for what, as sentences made of words
 reference_level  bringing strips to a reference level: what would change, and the one edit that changes it
 """

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from gemischt.core.engine.clocks import ticks_of
 from gemischt.core.engine.tap_reader import Stretch
 from gemischt.core.session.document import Compressor
-from gemischt.core.session.ducking import DuckStep
+from gemischt.core.session.steps import DuckStep
 
 BACK_DB = 0.5
 """Back is what is turned down by no more."""

@@ -39,8 +39,9 @@ from gemischt.core.session.actions.chain import SetProcessor
 from gemischt.core.session.actions.ducks import SetDuck
 from gemischt.core.session.document import Compressor, Gate, Session
 from gemischt.core.session.duck_curves import like_sound
-from gemischt.core.session.ducking import DuckStep, with_steps_in_chains
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.edits import find_processor
+from gemischt.core.session.steps import DuckStep
 
 GLANCE_BINS = 190
 
@@ -148,8 +149,8 @@ def report_duck(
     strip_id, step = step_of(relation, target)
     stretch = stretch_of(session, media, stretch_s)
     resolved, media = in_song(strip_id) if in_song else (with_steps_in_chains(session), media)
-    if relation.kind == "follower":
-        return _of_follower(session, relation, hear_follower(session, resolved, media, relation, stretch, report))
+    if relation.kind in ("band", "follower"):
+        return _of_follower(session, relation, hear_follower(resolved, media, relation, stretch, report))
     rate = session.sample_rate_hz
     grain = max(1, rate // GRAINS_PER_S)
     feeding, sounding = steps_feeding(resolved, strip_id)
@@ -214,7 +215,6 @@ def _like_trigger(
 
 def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> DuckReport:
     strip_id, _ = step_of(relation)
-    follower = next(item for item in session.followers if item.id == relation.owner)
     rate = session.sample_rate_hz
     extreme = np.minimum if heard.figures.deepest_db < 0.0 else np.maximum
     return DuckReport(
@@ -228,7 +228,7 @@ def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> 
         gain_db=written(binned(heard.moved, extreme), 3),
         unit=heard.unit,
         hits_s=(),
-        threshold_db=follower.floor_db,
+        threshold_db=heard.floor_db,
         figures=heard.figures,
         verdict=heard.verdict,
         cure=None,

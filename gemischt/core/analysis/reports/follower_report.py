@@ -19,6 +19,8 @@ from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.engine.tap_reader import Media, Report, Stretch, run_stretch
 from gemischt.core.session.addresses import read
 from gemischt.core.session.document import Session
+from gemischt.core.session.edits import find_processor
+from gemischt.core.session.steps import FollowerStep
 
 
 @dataclass(frozen=True)
@@ -29,6 +31,7 @@ class FollowerHeard:
     trigger: NDArray[np.float64]
     moved: NDArray[np.float64]
     unit: str
+    floor_db: float
     figures: DuckFigures
     verdict: str
 
@@ -56,19 +59,21 @@ class _FollowerListener:
 
 
 def hear_follower(
-    session: Session, resolved: Session, media: Media, relation: Relation, stretch: Stretch, report: Report
+    resolved: Session, media: Media, relation: Relation, stretch: Stretch, report: Report
 ) -> FollowerHeard:
-    """How far a follower of a session moves its first parameter, heard in a session with steps in its chains."""
-    follower = next(item for item in session.followers if item.id == relation.owner)
-    first = follower.targets[0]
-    found = read(session, first.target)
+    """How far a follower, or what moves a band, moves its first parameter, in a session with steps in its chains."""
+    strip_id, step_id = step_of(relation)
+    step = find_processor(resolved.strip(strip_id), step_id)
+    assert isinstance(step, FollowerStep)
+    first = step.params.pulls[0]
+    of_group = first.field.startswith("control_groups/")
+    found = read(resolved, first.field if of_group else f"strips/{strip_id}/{first.field}")
     scale = Scale.of(found.parameter, [found.value, first.to])
-    strip_id, step = step_of(relation)
-    rate = session.sample_rate_hz
+    rate = resolved.sample_rate_hz
     grain = max(1, rate // GRAINS_PER_S)
     renderer = Renderer(isolate(resolved, set(), {strip_id}), media, max_block=grain * GRAINS_PER_BLOCK)
     grains = Grains(grain)
-    operation = OperationId(strip_id, Role.FOLLOW, (step,))
+    operation = OperationId(strip_id, Role.FOLLOW, (step_id,))
     renderer.probe = _FollowerListener(operation, grains)
     lag = renderer.plan.blueprint.lags_at[operation]
     grains.gather(run_stretch(renderer, stretch, lag_samples=lag, report=report))
@@ -101,6 +106,7 @@ def hear_follower(
         trigger=trigger,
         moved=moved,
         unit=found.parameter.unit,
+        floor_db=step.params.floor_db,
         figures=figures,
         verdict=f"Moves by up to {100.0 * float(shares.max(initial=0.0)):.0f} % of the way" if moves else "Never moves",
     )

@@ -18,7 +18,7 @@ from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.paths import Step, Way, is_dry, later_by_ms, send_of, steps_feeding, tap_of, ways_to_mix
 from gemischt.core.session.document import Session
 from gemischt.core.session.ducking import with_steps_in_chains
-from gemischt.core.session.terms import Tap
+from gemischt.core.terms import Tap
 from gemischt.core.units import SILENCE_DB
 
 

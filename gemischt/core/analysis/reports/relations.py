@@ -2,36 +2,33 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Literal
 
+from gemischt.core.analysis.reports.relation_words import (
+    SEPARATOR,
+    Word,
+    db_words,
+    hz_words,
+    parameter_word,
+    place_words,
+    range_words,
+    when_words,
+)
 from gemischt.core.errors import InvalidAction
-from gemischt.core.parameters import FrozenModel, table_of
 from gemischt.core.processors.compressor_params import CompressorParams
+from gemischt.core.processors.eq_params import BandMotion, EqBand
 from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.addresses import name_of, read
-from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.document import Keyed, LanePlace, Move, Session, Strip
-from gemischt.core.session.ducking import step_id
+from gemischt.core.session.band_motions import motion_step_id, moving_bands
+from gemischt.core.session.document import Eq, Keyed, LanePlace, Session, Strip
 from gemischt.core.session.ducks import Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
 from gemischt.core.session.edits import find_block, find_duck, find_processor, find_target, place_of
-from gemischt.core.session.terms import note_words
+from gemischt.core.session.steps import step_id
+from gemischt.core.terms import note_words
 
-WordRole = Literal["plain", "target", "trigger", "part", "amount", "recovery", "place", "when", "clock"]
-RelationKind = Literal["compressor", "gate", "duck", "follower"]
-_SEPARATOR = " · "
-
-
-@dataclass(frozen=True)
-class Word:
-    """A part of a sentence: what it says, which strip it names, which parameter it is."""
-
-    text: str
-    role: WordRole = "plain"
-    strip: str | None = None
-    address: str | None = None
+RelationKind = Literal["compressor", "gate", "band", "duck", "follower"]
 
 
 @dataclass(frozen=True)
@@ -39,12 +36,13 @@ class Relation:
     """One thing that makes room for another.
 
     Attributes:
-        kind: by which mechanism: a keyed compressor, a keyed gate, a drawn duck, or a follower.
+        kind: by which mechanism: a keyed compressor, a keyed gate, an equaliser band that a key moves, a drawn duck,
+            or a follower.
         targets: strips that are turned, in order; ``steps`` are the ids of what turns each in its chain.
         trigger: the strip that decides, None for a clock of the song.
         owner: the processor or the duck.
         switch: the address that turns it on and off.
-        band: the block and the lane it stands in, if that is a band.
+        band: the block and the lane it stands in, if that is a band; or the equaliser and its band.
     """
 
     id: str
@@ -85,6 +83,10 @@ def _relations(session: Session) -> Iterator[Relation]:
         for processor in walk_chain(strip.chain):
             if isinstance(processor, Keyed) and processor.key.source in known - {strip.id}:
                 yield _of_keyed(session, strip, processor)
+            elif isinstance(processor, Eq):
+                for band, motion in moving_bands(processor):
+                    if motion.key.source in known - {strip.id}:
+                        yield _of_band(session, strip, processor, band, motion)
     for duck in session.ducks:
         yield _of_duck(session, duck)
     for follower in session.followers:
@@ -102,21 +104,21 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
             target,
             Word(" makes room for "),
             trigger,
-            Word(_SEPARATOR),
+            Word(SEPARATOR),
             Word(_part_of(strip, place_of(strip, processor.id)), "part"),
         ]
-        words += [Word(_SEPARATOR), *_amount_words(params, at), Word(_SEPARATOR + "back in ")]
+        words += [Word(SEPARATOR), *_amount_words(params, at), Word(SEPARATOR + "back in ")]
     elif isinstance(params, GateParams):
-        words += [target, Word(" opens with "), trigger, Word(_SEPARATOR + "from ")]
-        words += [_parameter(params, "threshold_db", "amount", at), Word(_SEPARATOR + "else ")]
-        shut = "silent" if params.range_db is None else f"{_plain_db(params.range_db)} down"
-        words += [Word(shut, "amount", address=f"{at}/range_db"), Word(_SEPARATOR + "closes in ")]
-    words.append(_parameter(params, "release_ms", "recovery", at))
+        words += [target, Word(" opens with "), trigger, Word(SEPARATOR + "from ")]
+        words += [parameter_word(params, "threshold_db", "amount", at), Word(SEPARATOR + "else ")]
+        shut = "silent" if params.range_db is None else f"{db_words(params.range_db)} down"
+        words += [Word(shut, "amount", address=f"{at}/range_db"), Word(SEPARATOR + "closes in ")]
+    words.append(parameter_word(params, "release_ms", "recovery", at))
     low, high = key.filter.low_cut_hz, key.filter.high_cut_hz
     if low is not None or high is not None:
-        words.append(Word(f"{_SEPARATOR}hearing {_range_words(low, high)}", "plain"))
-    words += _place_words(strip, processor.id)
-    words += _when_words(session, f"{at}/on")
+        words.append(Word(f"{SEPARATOR}hearing {range_words(low, high)}", "plain"))
+    words += place_words(strip, processor.id)
+    words += when_words(session, f"{at}/on")
     return Relation(
         id=f"{strip.id}/{processor.id}",
         kind="gate" if isinstance(params, GateParams) else "compressor",
@@ -128,6 +130,37 @@ def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
         switch=f"{at}/on",
         words=tuple(words),
         band=_band(strip, place_of(strip, processor.id)),
+    )
+
+
+def _of_band(session: Session, strip: Strip, eq: Eq, band: EqBand, motion: BandMotion) -> Relation:
+    at = f"strips/{strip.id}/chain/{eq.id}/bands/{band.id}"
+    assert motion.key.source is not None
+    around = {"low-shelf": "below", "high-shelf": "above"}.get(band.shape, "around")
+    words = [
+        Word(strip.name, "target", strip.id),
+        Word(" makes room for " if motion.to_db < band.gain_db else " comes up with "),
+        Word(session.strip(motion.key.source).name, "trigger", motion.key.source),
+        Word(SEPARATOR),
+        Word(f"{around} {hz_words(band.frequency_hz)}", "part", address=f"{at}/frequency_hz"),
+        Word(f"{SEPARATOR}goes to "),
+        parameter_word(motion, "to_db", "amount", f"{at}/motion"),
+        Word(SEPARATOR + "back in "),
+        parameter_word(motion, "release_ms", "recovery", f"{at}/motion"),
+        *place_words(strip, eq.id),
+        *when_words(session, f"{at}/motion/on"),
+    ]
+    return Relation(
+        id=f"{strip.id}/{eq.id}/{band.id}",
+        kind="band",
+        on=eq.on and band.on and motion.on,
+        targets=(strip.id,),
+        steps=(motion_step_id(eq.id, band.id),),
+        trigger=motion.key.source,
+        owner=eq.id,
+        switch=f"{at}/motion/on",
+        words=tuple(words),
+        band=(eq.id, band.id),
     )
 
 
@@ -143,18 +176,18 @@ def _part_of(strip: Strip, place: LanePlace | None) -> str:
     block = find_block(strip, place.block)
     index = next(index for index, lane in enumerate(block.lanes) if lane.id == place.lane)
     edges = [None, *(split.frequency_hz for split in block.splits), None]
-    return _range_words(edges[index], edges[index + 1])
+    return range_words(edges[index], edges[index + 1])
 
 
 def _amount_words(params: CompressorParams, at: str) -> Iterator[Word]:
     if params.range_db is not None:
         yield Word("at most ")
-        yield Word(_plain_db(params.range_db), "amount", address=f"{at}/range_db")
+        yield Word(db_words(params.range_db), "amount", address=f"{at}/range_db")
         return
     ratio = "endless" if params.ratio is None else f"{params.ratio:.3g}:1"
     yield Word(ratio, "amount", address=f"{at}/ratio")
     yield Word(" above ")
-    yield _parameter(params, "threshold_db", "amount", at)
+    yield parameter_word(params, "threshold_db", "amount", at)
 
 
 def _of_duck(session: Session, duck: Duck) -> Relation:
@@ -179,14 +212,14 @@ def _of_duck(session: Session, duck: Duck) -> Relation:
         words.append(Word(f"again each {note_words(clock.note)}", "clock"))
     else:
         words.append(Word("restarted by written notes", "clock"))
-    words.append(Word(_SEPARATOR + "lasts "))
+    words.append(Word(SEPARATOR + "lasts "))
     lasts = f"{duck.length.ms:g} ms" if isinstance(duck.length, LengthMs) else note_words(duck.length)
     words.append(Word(lasts, "recovery"))
     words += _depth_words(duck)
     words += _part_words(duck)
     if len(duck.targets) == 1:
         words += _target_place_words(session, duck.targets[0])
-    words += _when_words(session, f"ducks/{duck.id}/on")
+    words += when_words(session, f"ducks/{duck.id}/on")
     return Relation(
         id=f"ducks/{duck.id}",
         kind="duck",
@@ -215,13 +248,13 @@ def _of_follower(session: Session, follower: Follower) -> Relation:
     words += [
         Word(" with " if words else "Nothing follows "),
         Word(session.strip(follower.source).name, "trigger", follower.source),
-        Word(f"{_SEPARATOR}from "),
-        _parameter(follower, "floor_db", "amount", at),
+        Word(f"{SEPARATOR}from "),
+        parameter_word(follower, "floor_db", "amount", at),
         Word(" to "),
-        _parameter(follower, "ceiling_db", "amount", at),
-        Word(f"{_SEPARATOR}back in "),
-        _parameter(follower, "release_ms", "recovery", at),
-        *_when_words(session, f"{at}/on"),
+        parameter_word(follower, "ceiling_db", "amount", at),
+        Word(f"{SEPARATOR}back in "),
+        parameter_word(follower, "release_ms", "recovery", at),
+        *when_words(session, f"{at}/on"),
     ]
     return Relation(
         id=f"followers/{follower.id}",
@@ -247,131 +280,40 @@ def _strip_of(session: Session, address: str) -> str:
 def _depth_words(duck: Duck) -> Iterator[Word]:
     depths = {target.depth_db for target in duck.targets}
     if len(depths) > 1:
-        yield Word(f"{_SEPARATOR}{len(depths)} depths")
+        yield Word(f"{SEPARATOR}{len(depths)} depths")
     elif duck.targets:
         target = duck.targets[0]
-        text = "to silence" if target.depth_db is None else _plain_db(-target.depth_db)
+        text = "to silence" if target.depth_db is None else db_words(-target.depth_db)
         address = f"ducks/{duck.id}/targets/{target.id}/depth_db" if len(duck.targets) == 1 else None
-        yield Word(_SEPARATOR)
+        yield Word(SEPARATOR)
         yield Word(text, "amount", address=address)
 
 
 def _part_words(duck: Duck) -> Iterator[Word]:
     parts = {part_words(target) for target in duck.targets}
     if len(parts) == 1:
-        yield Word(_SEPARATOR)
+        yield Word(SEPARATOR)
         yield Word(parts.pop(), "part")
 
 
 def part_words(target: DuckTarget) -> str:
     """ "the whole signal", "below 120 Hz"."""
-    return "the whole signal" if target.band == "all" else f"{target.band} {_hz(target.crossover_hz)}"
+    return "the whole signal" if target.band == "all" else f"{target.band} {hz_words(target.crossover_hz)}"
 
 
 def _target_place_words(session: Session, target: DuckTarget) -> Iterator[Word]:
     strip = session.strip(target.strip)
     if target.before is not None:
         processor = find_processor(strip, target.before)
-        yield Word(f"{_SEPARATOR}before its {label_of(processor.type)}", "place")
+        yield Word(f"{SEPARATOR}before its {label_of(processor.type)}", "place")
     elif target.at == "post-fader":
-        yield Word(f"{_SEPARATOR}after its fader", "place")
+        yield Word(f"{SEPARATOR}after its fader", "place")
     elif strip.chain:
         label = label_of(strip.chain[0 if target.at == "pre-chain" else -1].type)
-        yield Word(f"{_SEPARATOR}{'before' if target.at == 'pre-chain' else 'after'} its {label}", "place")
-
-
-def _place_words(strip: Strip, processor_id: str) -> Iterator[Word]:
-    """Behind what in the chain it stands, if that is an effect: before or after makes a difference there."""
-    before: str | None = None
-    for processor in strip.chain:
-        if processor.id == processor_id:
-            break
-        if processor.type in ("reverb", "delay"):
-            before = processor.type
-    if before is not None:
-        yield Word(f"{_SEPARATOR}after its {label_of(before)}", "place")
-        return
-    behind = False
-    for processor in strip.chain:
-        behind = behind or processor.id == processor_id
-        if behind and processor.type in ("reverb", "delay"):
-            yield Word(f"{_SEPARATOR}before its {label_of(processor.type)}", "place")
-            return
-
-
-def _when_words(session: Session, switch: str) -> Iterator[Word]:
-    """The stretches in which it is on, if that moves."""
-    move = next((move for move in session.moves if move.on and move.target == switch), None)
-    if move is not None:
-        yield Word(f"{_SEPARATOR}{stretch_words(session, move)}", "when", address=move.target)
-
-
-def stretch_words(session: Session, move: Move) -> str:
-    """ "only in Refrain", "only in bars 85 to 96", "not in bar 24"."""
-    stretches = on_stretches(move)
-    wholes = [(section.start_s, section.end_s, section.name) for section in session.sections]
-    named = [_section_name(stretch, wholes) for stretch in stretches]
-    if stretches and all(named):
-        return f"only in {', '.join(dict.fromkeys(name for name in named if name))}"
-    grid = BeatGrid(session.tempo)
-
-    def bars(begin_s: float, end_s: float | None) -> str:
-        first = round(grid.bars_at(begin_s)) + 1
-        if end_s is None:
-            return f"bar {first} on"
-        last = max(first, round(grid.bars_at(end_s)))
-        return f"bar {first}" if first == last else f"bars {first} to {last}"
-
-    if len(stretches) == 2 and stretches[0][0] <= 0.0 and stretches[1][1] is None:
-        return f"not in {bars(stretches[0][1] or 0.0, stretches[1][0])}"
-    return "only in " + ", ".join(bars(*stretch) for stretch in stretches) if stretches else "never"
-
-
-def on_stretches(move: Move) -> list[tuple[float, float | None]]:
-    """From when to when a switch that moves is on; None goes on to the end."""
-    found: list[tuple[float, float | None]] = []
-    begin = 0.0 if move.points[0].value else None
-    for before, point in pairwise(move.points):
-        if point.value and not before.value:
-            begin = point.at_s
-        elif before.value and not point.value and begin is not None:
-            found.append((begin, point.at_s))
-            begin = None
-    return [*found, (begin, None)] if begin is not None else found
-
-
-def _section_name(
-    stretch: tuple[float, float | None], wholes: list[tuple[float, float, str]], close_s: float = 0.05
-) -> str | None:
-    begin_s, end_s = stretch
-    for start_s, stop_s, name in wholes:
-        if abs(begin_s - start_s) < close_s and end_s is not None and abs(end_s - stop_s) < close_s:
-            return name
-    return None
+        yield Word(f"{SEPARATOR}{'before' if target.at == 'pre-chain' else 'after'} its {label}", "place")
 
 
 def step_of(relation: Relation, target: str | None = None) -> tuple[str, str]:
     """The strip and the id of the step that turn a target, the first one if none is named; in resolved chains."""
     index = relation.targets.index(target) if target is not None else 0
     return relation.targets[index], relation.steps[index]
-
-
-def _parameter(params: FrozenModel, name: str, role: WordRole, at: str) -> Word:
-    text = table_of(type(params))[name].show(getattr(params, name))
-    return Word(text, role, address=f"{at}/{name}")
-
-
-def _plain_db(level_db: float) -> str:
-    return f"{level_db:.1f} dB"
-
-
-def _range_words(low_hz: float | None, high_hz: float | None) -> str:
-    if low_hz is None:
-        return f"below {_hz(high_hz or 0.0)}"
-    if high_hz is None:
-        return f"above {_hz(low_hz)}"
-    return f"{low_hz:.0f} to {_hz(high_hz)}" if high_hz < 1000.0 else f"{_hz(low_hz)} to {_hz(high_hz)}"
-
-
-def _hz(frequency_hz: float) -> str:
-    return f"{frequency_hz / 1000:.3g} kHz" if frequency_hz >= 1000 else f"{frequency_hz:.0f} Hz"

@@ -8,21 +8,16 @@ from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.analysis.cache.renders import RenderStore
 from gemischt.core.engine.placement import centre_gain
 from gemischt.core.engine.tap_reader import Media
+from gemischt.core.keys import Key
 from gemischt.core.routing.graph import keyed_processors
 from gemischt.core.routing.solo import with_solo_applied
-from gemischt.core.session.document import Clip, Key, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap
-from gemischt.core.session.ducking import (
-    FollowerStep,
-    Pull,
-    followers_in,
-    sounding_steps,
-    split_at_fader,
-    with_steps_in_chains,
-)
+from gemischt.core.session.document import Clip, Keyed, Move, Pan, Processor, Send, Session, Strip, StripTap
+from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.edits import Chain, find_strip
 from gemischt.core.session.kinds import is_wide, traits_of
 from gemischt.core.session.moves import without_lost_moves
-from gemischt.core.session.terms import Tap
+from gemischt.core.session.steps import FollowerStep, Pull, followers_in, sounding_steps, split_at_fader
+from gemischt.core.terms import Tap
 from gemischt.core.units import finite_or_none, gain_to_db
 
 RAW = "~raw"

@@ -6,10 +6,11 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
+from gemischt.core.keys import Key
 from gemischt.core.processors.band_params import MOST_SPLITS
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Compressor, Key, Keyed, Lane, LanePlace, Parallel, Processor, Session, Split
+from gemischt.core.session.document import Compressor, Keyed, Lane, LanePlace, Parallel, Processor, Session, Split
 from gemischt.core.session.edits import (
     change_chain,
     find_block,
@@ -21,7 +22,7 @@ from gemischt.core.session.edits import (
     replace_strip,
     with_fresh_ids,
 )
-from gemischt.core.session.terms import Id
+from gemischt.core.terms import Id
 
 Crossover = Annotated[float, Field(ge=20.0, le=20000.0)]
 _NAMES = {

@@ -5,11 +5,12 @@ from typing import Any, Literal
 from pydantic import Field, TypeAdapter, ValidationError
 
 from gemischt.core.errors import InvalidAction, InvalidSession
+from gemischt.core.keys import Key
 from gemischt.core.parameters import table_of
 from gemischt.core.processors.registry import KindName, label_of
-from gemischt.core.routing.graph import walk_chain
+from gemischt.core.routing.graph import keys_of, walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Key, Keyed, LanePlace, Processor, Session, Simple, Strip
+from gemischt.core.session.document import Keyed, LanePlace, Processor, Session, Simple, Strip
 from gemischt.core.session.edits import (
     Chain,
     change_chain,
@@ -24,8 +25,8 @@ from gemischt.core.session.edits import (
     unkeyed,
     with_fresh_ids,
 )
-from gemischt.core.session.terms import Id
 from gemischt.core.session.validation import faults_of
+from gemischt.core.terms import Id
 
 _NEW: TypeAdapter[Simple] = TypeAdapter(Simple)
 
@@ -76,7 +77,7 @@ class PasteProcessors(Action):
 
     def _pasted(self, session: Session, strip: Strip) -> Strip:
         others = {other.id for other in session.strips} - {strip.id}
-        sources = {item.key.source for item in walk_chain(self.processors) if isinstance(item, Keyed)}
+        sources = {key.source for item in walk_chain(self.processors) for _, key in keys_of(item)}
         gone = {source for source in sources if source is not None and source not in others}
         copies = with_fresh_ids(strip, unkeyed(self.processors, gone))
         return change_chain(strip, self.into, lambda chain: inserted(chain, copies, self.at))

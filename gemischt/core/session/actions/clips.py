@@ -9,7 +9,7 @@ from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Clip, FadeShape, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip
-from gemischt.core.session.terms import LONGEST_SONG_S, Id
+from gemischt.core.terms import LONGEST_SONG_S, Id
 
 _SHORTEST_S = 0.001
 

@@ -5,10 +5,13 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
+from gemischt.core.keys import DetectorFilter, Key
 from gemischt.core.parameters import FrozenModel, same_as
+from gemischt.core.processors.eq_params import EqBand, EqParams
+from gemischt.core.processors.filter_band import FilterBand
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Compressor, Key, Lane, Parallel, Session, Split, Strip
+from gemischt.core.session.document import Compressor, Eq, Lane, Parallel, Processor, Session, Split, Strip
 from gemischt.core.session.duck_curves import copied, reversed_curve, smoothed
 from gemischt.core.session.ducks import Click, CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, Steps, WrittenNotes
 from gemischt.core.session.edits import (
@@ -21,8 +24,18 @@ from gemischt.core.session.edits import (
     replace_strip,
     show_db,
 )
-from gemischt.core.session.terms import DetectorFilter, Id, Name, NoteLength, Tap
-from gemischt.core.session.ways import COMPRESSORS, LOWS, LOWS_BELOW_HZ, LOWS_HEARD_FROM_HZ, SWELL, WAY_LABELS, WayName
+from gemischt.core.session.ways import (
+    COMPRESSORS,
+    DIP,
+    DIP_HZ,
+    LOWS,
+    LOWS_BELOW_HZ,
+    LOWS_HEARD_FROM_HZ,
+    SWELL,
+    WAY_LABELS,
+    WayName,
+)
+from gemischt.core.terms import Id, Name, NoteLength, Tap
 
 Clock = Annotated[Repeat | Hits | WrittenNotes, Field(discriminator="kind")]
 Curve = tuple[CurveNode, ...]
@@ -71,25 +84,39 @@ class AddDuck(Action):
 
 
 class MakeRoom(Action):
-    """Let strips make room for a trigger, in one of the usual ways."""
+    """Let strips make room for a trigger, in one of the usual ways; ``at_hz`` is where one band does."""
 
     type: Literal["make-room"] = "make-room"
     targets: tuple[Id, ...] = Field(min_length=1, max_length=64)
     trigger: Id
     way: WayName
+    at_hz: float = same_as(FilterBand, "frequency_hz", default=DIP_HZ)
 
     def apply(self, session: Session) -> Session:
         trigger = find_strip(session, self.trigger)
-        if self.way in COMPRESSORS or self.way == "lows-alone":
+        if not self.way.startswith("drawn"):
             for strip_id in self.targets:
                 strip = find_strip(session, strip_id)
-                made = self._lows_alone(strip) if self.way == "lows-alone" else self._compressor(strip)
-                session = replace_strip(session, strip.model_copy(update={"chain": (*strip.chain, made)}))
+                session = replace_strip(session, strip.model_copy(update={"chain": (*strip.chain, self._made(strip))}))
             return session
         at_hits = self.way == "drawn-at-hits"
         clock = Hits(source=trigger.id) if at_hits else Repeat(note="1/4")
         name = f"After {trigger.name}" if at_hits else "On the beat"
         return AddDuck(name=name, clock=clock, curve=SWELL, strips=self.targets).apply(session)
+
+    def _made(self, strip: Strip) -> Processor:
+        if self.way == "lows-alone":
+            return self._lows_alone(strip)
+        return self._one_band(strip) if self.way == "one-band" else self._compressor(strip)
+
+    def _one_band(self, strip: Strip) -> Eq:
+        band = EqBand(
+            id="b1",
+            frequency_hz=self.at_hz,
+            q=1.0,
+            motion=DIP.model_copy(update={"key": Key(source=self.trigger)}),
+        )
+        return Eq(id=_free_id(strip, "dip"), params=EqParams(bands=(band,), near_nyquist="analogue"))
 
     def _compressor(self, strip: Strip) -> Compressor:
         return Compressor(id=_free_id(strip, "duck"), params=COMPRESSORS[self.way], key=Key(source=self.trigger))

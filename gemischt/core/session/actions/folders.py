@@ -9,8 +9,8 @@ from gemischt.core.session.actions.base import Action
 from gemischt.core.session.actions.route import common_output
 from gemischt.core.session.document import Folder, Session, Strip
 from gemischt.core.session.edits import find_folder, find_strip, fresh_id, fresh_strip_id, names_of, with_strips
-from gemischt.core.session.terms import Id, Name
 from gemischt.core.session.tree import folders_inside, strips_in_folder
+from gemischt.core.terms import Id, Name
 
 Where = Literal["into", "before", "after"]
 

@@ -5,13 +5,14 @@ from typing import Any, Literal
 from pydantic import ConfigDict, Field
 
 from gemischt.core.errors import InvalidAction
+from gemischt.core.keys import DetectorFilter
 from gemischt.core.parameters import same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.addresses import name_of, read
 from gemischt.core.session.document import Session
 from gemischt.core.session.ducks import Follower, FollowerTarget
 from gemischt.core.session.edits import find_follower, find_strip, fresh_id
-from gemischt.core.session.terms import DetectorFilter, Id, Name, Tap
+from gemischt.core.terms import Id, Name, Tap
 
 
 class AddFollower(Action):

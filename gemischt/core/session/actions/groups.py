@@ -9,7 +9,7 @@ from gemischt.core.parameters import same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import ControlGroup, Session
 from gemischt.core.session.edits import find_group, fresh_strip_id, show_db
-from gemischt.core.session.terms import Id, Name
+from gemischt.core.terms import Id, Name
 
 
 class AddGroup(Action):

@@ -23,7 +23,7 @@ from gemischt.core.session.edits import (
     with_fresh_ids,
 )
 from gemischt.core.session.racks import RackName, rack_label, rack_lane
-from gemischt.core.session.terms import Id, Name
+from gemischt.core.terms import Id, Name
 
 
 class AddParallel(Action):

@@ -10,7 +10,7 @@ from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import InputPickUp, Pan, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip, show_db
-from gemischt.core.session.terms import Color, Id, Name
+from gemischt.core.terms import Color, Id, Name
 
 
 class StripSettings(FrozenModel):

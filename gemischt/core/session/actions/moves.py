@@ -14,7 +14,7 @@ from gemischt.core.session.addresses import name_of, read, write
 from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import Move, MovePoint, Session
 from gemischt.core.session.moves import Curve, curve_or_rest, with_points
-from gemischt.core.session.terms import SongTime
+from gemischt.core.terms import SongTime
 
 Address = str
 MOST_STROKE_POINTS = 60_000

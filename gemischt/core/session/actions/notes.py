@@ -10,7 +10,7 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.document import NoteTrack, Session
 from gemischt.core.session.ducking import without_track
 from gemischt.core.session.edits import fresh_id
-from gemischt.core.session.terms import Id, Name, Note
+from gemischt.core.terms import Id, Name, Note
 from gemischt.core.units import note_to_quarters
 
 Quantum = Literal["1/4", "1/8", "1/8T", "1/16", "1/16T", "1/32"]

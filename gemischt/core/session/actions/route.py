@@ -18,7 +18,7 @@ from gemischt.core.session.edits import (
     show_db,
     with_strips,
 )
-from gemischt.core.session.terms import Id, Name, Tap
+from gemischt.core.terms import Id, Name, Tap
 
 NEW_SEND_DB = -12.0
 """What a send starts at unless its maker says otherwise; common practice, no source."""

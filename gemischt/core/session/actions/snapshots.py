@@ -6,7 +6,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Session
 from gemischt.core.session.edits import names_of, replace_strip
-from gemischt.core.session.terms import Id, Name
+from gemischt.core.terms import Id, Name
 
 
 class TakeBack(Action):

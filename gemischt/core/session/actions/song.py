@@ -10,7 +10,7 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.carrying import Follows, carried
 from gemischt.core.session.document import NoteTrack, SampleRate, Section, Session, Tempo
 from gemischt.core.session.edits import fresh_id, show_db
-from gemischt.core.session.terms import Name, SongTime
+from gemischt.core.terms import Name, SongTime
 
 
 class SetSong(Action):

@@ -19,7 +19,7 @@ from gemischt.core.session.edits import (
     with_strips,
 )
 from gemischt.core.session.kinds import TRAITS, traits_of
-from gemischt.core.session.terms import Id, Name
+from gemischt.core.terms import Id, Name
 
 FAMILY_COLORS = ("#b4654a", "#a87b1f", "#4f8f4f", "#1a8f8f", "#3d7fb8", "#8a6bb8", "#b85c7a", "#8a8a2f")
 

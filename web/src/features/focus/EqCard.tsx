@@ -1,300 +1,78 @@
 import { chakra } from "@chakra-ui/react";
-import { useCallback, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useCallback } from "react";
 
-import { choicesOf, limitsOf, withinLimits } from "../../api/parameters";
+import { choicesOf } from "../../api/parameters";
 import type { Eq, EqBand, Strip } from "../../api/types";
-import { useActing, useTransport } from "../../app/SessionContext";
-import { frequencyToPx, pxToFrequency } from "../../canvas/scale";
-import { useCanvas } from "../../canvas/useCanvas";
+import { useActing } from "../../app/SessionContext";
 import { Choice } from "../../controls/Choice";
-import { PlainButton } from "../../controls/PlainButton";
-import { ValueField } from "../../controls/ValueField";
-import { formatHz, formatNumber } from "../../lib/format";
-import { EQ_RANGE_DB, gainToPx, paintEq, pxToGain } from "./drawEq";
+import { BandEditor, hasGain } from "./BandEditor";
+import { BandMotionRow } from "./BandMotionRow";
+import { paintEq } from "./drawEq";
 import { useCurve } from "./useCurve";
-import { SignButton } from "../../controls/SignButton";
-import { useNudge } from "../../controls/useNudge";
-import { followPointer } from "../../controls/followPointer";
 
-const GRAPH_HEIGHT_PX = 96;
-const MAX_BANDS = 8;
+const FRESH: EqBand = {
+  id: "",
+  shape: "bell",
+  frequency_hz: 1000,
+  gain_db: 0,
+  q: 1,
+  slope_db_per_octave: 12,
+  on: true,
+  motion: null,
+};
 
-/** The equaliser: its curve over what sounds, bands as points to drag, figures of the chosen band. */
+/** The equaliser: its curve over what sounds, its bands, and what moves them. */
 export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
   const { live, edit } = useActing();
-  const { playing } = useTransport();
-  const graph = useRef<HTMLDivElement>(null);
-  const [moving, setMoving] = useState<EqBand[] | null>(null);
-  const [chosen, setChosen] = useState(0);
   const curve = useCurve(processor.id);
-  const action = (next: EqBand[]) => ({
+  const wish = (params: Record<string, unknown>) => ({
     type: "set-processor" as const,
     strip: strip.id,
     processor: processor.id,
-    params: { bands: next },
+    params,
   });
-  const { nudged, nudge } = useNudge({
-    value: processor.params.bands,
-    onPreview: (next) => live.preview(action(next)),
-    onCommit: (next) => void edit(action(next)),
-  });
-  const bands = moving ?? nudged;
-  const band = bands[Math.min(chosen, bands.length - 1)];
-  const changed = (index: number, values: Partial<EqBand>) => withBand(bands, index, values);
-  const commit = (next: EqBand[]) => {
-    setMoving(next);
-    void edit(action(next)).then(() => setMoving(null));
-  };
-  const preview = (next: EqBand[]) => {
-    setMoving(next);
-    live.preview(action(next));
-  };
-
-  const { ref: canvas } = useCanvas(
-    useCallback(
-      (context, widthPx, heightPx, colors) =>
-        paintEq(context, widthPx, heightPx, colors, curve, live.spectrum),
-      [curve, live],
-    ),
-    playing && "wandering",
+  const paint = useCallback<Parameters<typeof BandEditor>[0]["paint"]>(
+    (context, widthPx, heightPx, colors) =>
+      paintEq(context, widthPx, heightPx, colors, curve, live.spectrum, live.ledCurve(processor.id)),
+    [curve, live, processor.id],
   );
-
-  const onPointerDown = (index: number) => (event: PointerEvent<HTMLElement>) => {
-    event.stopPropagation();
-    setChosen(index);
-    const box = graph.current?.getBoundingClientRect();
-    const start = bands[index];
-    if (!box || !start) return;
-    let next: EqBand[] = bands;
-    followPointer(event, {
-      onMove: (pointer) => {
-        const frequency = Math.min(20000, Math.max(20, pxToFrequency(pointer.clientX - box.left, box.width)));
-        const gain = pxToGain(pointer.clientY - box.top, box.height);
-        const values: Partial<EqBand> = { frequency_hz: Number(frequency.toPrecision(4)) };
-        if (hasGain(start)) {
-          values.gain_db = Math.round(10 * Math.min(EQ_RANGE_DB, Math.max(-EQ_RANGE_DB, gain))) / 10;
-        }
-        next = changed(index, values);
-        preview(next);
-      },
-      onEnd: (released) => {
-        if (released) commit(next);
-        else {
-          setMoving(null);
-          live.revert();
-        }
-      },
-    });
-  };
-
-  const onKeyDown = (index: number) => (event: KeyboardEvent) => {
-    const old = bands[index];
-    if (!old) return;
-    const along = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
-    const up = { ArrowUp: 0.5, ArrowDown: -0.5 }[event.key];
-    const step = (values: (from: EqBand) => Partial<EqBand>) =>
-      nudge((from) => withBand(from, index, values(from[index] ?? old)));
-    if (along) step((from) => ({ frequency_hz: clampHz(from.frequency_hz * 2 ** (along / 12)) }));
-    else if (up && hasGain(old))
-      step((from) => ({ gain_db: withinLimits("eq_band", "gain_db", from.gain_db + up) }));
-    else if (event.key === "Delete") commit(bands.filter((_, place) => place !== index));
-    else return;
-    event.preventDefault();
-    event.stopPropagation();
-  };
-
-  const field = (name: "frequency_hz" | "gain_db" | "q", step: number) =>
-    band && (
-      <ValueField
-        label={`Band ${chosen + 1} ${name === "q" ? "Q" : name === "gain_db" ? "gain" : "frequency"}`}
-        address={`strips/${strip.id}/chain/${processor.id}/bands/${band.id}/${name}`}
-        value={band[name]}
-        {...limitsOf("eq_band", name)}
-        step={step}
-        format={(value) =>
-          name === "frequency_hz" ? formatHz(value ?? 0) : formatNumber(value ?? 0, name === "q" ? 2 : 1)
-        }
-        onPreview={(value) => preview(changed(chosen, { [name]: value ?? 0 }))}
-        onCommit={(value) => commit(changed(chosen, { [name]: value ?? 0 }))}
-        onCancel={() => {
-          setMoving(null);
-          live.revert();
-        }}
-      />
-    );
-
   return (
     <>
-      <chakra.div
-        ref={graph}
-        position="relative"
-        height={`${GRAPH_HEIGHT_PX}px`}
-        title="Double-click for a new band"
-        onDoubleClick={(event) => {
-          if (bands.length >= MAX_BANDS) return;
-          const box = event.currentTarget.getBoundingClientRect();
-          const fresh: EqBand = {
-            id: "",
-            shape: "bell",
-            frequency_hz: clampHz(pxToFrequency(event.clientX - box.left, box.width)),
-            gain_db: withinLimits("eq_band", "gain_db", pxToGain(event.clientY - box.top, box.height)),
-            q: 1,
-            slope_db_per_octave: 12,
-            on: true,
-          };
-          setChosen(bands.length);
-          commit([...bands, fresh]);
-        }}
+      <BandEditor
+        label="Band"
+        bands={processor.params.bands}
+        fresh={FRESH}
+        address={`strips/${strip.id}/chain/${processor.id}/bands`}
+        paint={paint}
+        onPreview={(bands) => live.preview(wish({ bands }))}
+        onCommit={(bands) => edit(wish({ bands }))}
+        onCancel={() => live.revert()}
       >
-        <chakra.canvas ref={canvas} position="absolute" inset="0" width="100%" height="100%" />
-        {bands.map((item, index) => (
-          <BandPoint
-            key={index}
-            band={item}
-            index={index}
-            chosen={item === band}
-            onPointerDown={onPointerDown(index)}
-            onKeyDown={onKeyDown(index)}
-            onFocus={() => setChosen(index)}
+        {(band, set) =>
+          hasGain(band) && (
+            <BandMotionRow
+              strip={strip}
+              band={band}
+              address={`strips/${strip.id}/chain/${processor.id}/bands/${band.id}/motion`}
+              onChange={(motion) => set({ motion })}
+            />
+          )
+        }
+      </BandEditor>
+      {processor.params.bands.length > 0 && (
+        <chakra.div fontSize="small" color="quiet">
+          near the top like its{" "}
+          <Choice
+            label="Curves near the top"
+            value={processor.params.near_nyquist}
+            options={choicesOf("eq", "near_nyquist").map((value) => ({
+              value,
+              label: value === "analogue" ? "analogue model" : "cookbook, squeezed",
+            }))}
+            onChange={(near_nyquist) => void edit(wish({ near_nyquist }))}
           />
-        ))}
-      </chakra.div>
-      {band ? (
-        <>
-          <chakra.div display="flex" gap="8px" alignItems="center" fontSize="small" whiteSpace="nowrap">
-            <Choice
-              label={`Band ${chosen + 1} shape`}
-              value={band.shape}
-              options={choicesOf("eq_band", "shape").map((shape) => ({ value: shape, label: shape }))}
-              onChange={(shape) => commit(changed(chosen, { shape: shape as EqBand["shape"] }))}
-              width="66px"
-            />
-            <span>{field("frequency_hz", 0.01)} Hz</span>
-            {hasGain(band) && <span>{field("gain_db", 0.5)} dB</span>}
-            {band.shape.endsWith("cut") ? (
-              <Choice
-                label={`Band ${chosen + 1} slope`}
-                value={String(band.slope_db_per_octave)}
-                options={choicesOf("eq_band", "slope_db_per_octave").map((slope) => ({
-                  value: slope,
-                  label: `${slope} dB/oct`,
-                }))}
-                onChange={(slope) =>
-                  commit(
-                    changed(chosen, { slope_db_per_octave: Number(slope) as EqBand["slope_db_per_octave"] }),
-                  )
-                }
-              />
-            ) : (
-              band.shape !== "tilt" && <span>Q {field("q", 0.02)}</span>
-            )}
-            <SignButton
-              label={`Remove band ${chosen + 1}`}
-              onClick={() => commit(bands.filter((_, place) => place !== chosen))}
-            />
-          </chakra.div>
-          <chakra.div fontSize="small" color="quiet">
-            near the top like its{" "}
-            <Choice
-              label="Curves near the top"
-              value={processor.params.near_nyquist}
-              options={choicesOf("eq", "near_nyquist").map((value) => ({
-                value,
-                label: value === "analogue" ? "analogue model" : "cookbook, squeezed",
-              }))}
-              onChange={(near_nyquist) =>
-                void edit({
-                  type: "set-processor",
-                  strip: strip.id,
-                  processor: processor.id,
-                  params: { near_nyquist },
-                })
-              }
-            />
-          </chakra.div>
-        </>
-      ) : (
-        <PlainButton
-          onClick={() =>
-            commit([
-              {
-                id: "",
-                shape: "bell",
-                frequency_hz: 1000,
-                gain_db: 0,
-                q: 1,
-                slope_db_per_octave: 12,
-                on: true,
-              },
-            ])
-          }
-        >
-          First band
-        </PlainButton>
+        </chakra.div>
       )}
     </>
   );
-}
-
-function withBand(bands: EqBand[], index: number, values: Partial<EqBand>): EqBand[] {
-  return bands.map((old, place) => (place === index ? { ...old, ...values } : old));
-}
-
-type BandPointProps = {
-  band: EqBand;
-  index: number;
-  chosen: boolean;
-  onPointerDown: (event: PointerEvent<HTMLElement>) => void;
-  onKeyDown: (event: KeyboardEvent) => void;
-  onFocus: () => void;
-};
-
-function BandPoint({ band, index, chosen, onPointerDown, onKeyDown, onFocus }: BandPointProps) {
-  const gain = hasGain(band) ? band.gain_db : 0;
-  return (
-    <chakra.div
-      role="slider"
-      tabIndex={0}
-      aria-label={`Band ${index + 1}: ${band.shape}`}
-      aria-valuemin={20}
-      aria-valuemax={20000}
-      aria-valuenow={band.frequency_hz}
-      aria-valuetext={`${formatHz(band.frequency_hz)} Hz, ${formatNumber(gain, 1)} dB`}
-      position="absolute"
-      width="24px"
-      height="24px"
-      marginLeft="-12px"
-      marginTop="-12px"
-      display="grid"
-      placeItems="center"
-      cursor="grab"
-      touchAction="none"
-      style={{
-        left: `${frequencyToPx(band.frequency_hz, 100)}%`,
-        top: `${gainToPx(gain, GRAPH_HEIGHT_PX)}px`,
-      }}
-      onPointerDown={onPointerDown}
-      onKeyDown={onKeyDown}
-      onFocus={onFocus}
-    >
-      <chakra.div
-        width="10px"
-        height="10px"
-        borderRadius="50%"
-        border="2px solid"
-        borderColor="focus"
-        bg={chosen ? "focus" : "card"}
-        pointerEvents="none"
-      />
-    </chakra.div>
-  );
-}
-
-function hasGain(band: EqBand): boolean {
-  return band.shape === "bell" || band.shape === "tilt" || band.shape.endsWith("shelf");
-}
-
-function clampHz(frequencyHz: number): number {
-  const { minimum, maximum } = limitsOf("eq_band", "frequency_hz");
-  return Number(Math.min(maximum, Math.max(minimum, frequencyHz)).toPrecision(4));
 }

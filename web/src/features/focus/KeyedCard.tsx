@@ -10,6 +10,7 @@ import { ValueField } from "../../controls/ValueField";
 import { formatDb, formatHz, formatNumber } from "../../lib/format";
 import { SILENT_DB } from "../../live/frames";
 import { paintTrace, paintTransfer, TRACE_S } from "./drawCompressor";
+import { KeyCurve } from "./KeyCurve";
 import { Parameters } from "./Parameters";
 import { useCurve } from "./useCurve";
 
@@ -205,6 +206,11 @@ export function KeyPicker({ strip, processor, onKey }: KeyPickerProps) {
         />{" "}
         <chakra.span color="quiet">dB</chakra.span>
       </chakra.div>
+      <KeyCurve
+        strip={strip}
+        processor={processor}
+        wish={(bands) => keyAction(strip, processor, { filter: { ...key.filter, bands } })}
+      />
     </chakra.div>
   );
 }

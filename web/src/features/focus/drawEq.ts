@@ -19,7 +19,10 @@ export function pxToGain(yPx: number, heightPx: number): number {
   return ((heightPx / 2 - yPx) / (heightPx / 2 - 6)) * EQ_RANGE_DB;
 }
 
-/** The curve over the spectrum of what leaves the equaliser. */
+/**
+ * The curve over the spectrum of what leaves the equaliser; where bands move, how they stand, how they are all the way,
+ * dotted, and as followers have them now.
+ */
 export function paintEq(
   context: CanvasRenderingContext2D,
   widthPx: number,
@@ -27,6 +30,7 @@ export function paintEq(
   colors: Colors,
   curve: ProcessorCurve | undefined,
   spectrum: Float32Array | null,
+  led: Float32Array | null = null,
 ): void {
   context.font = "11px 'Atkinson Hyperlegible Mono Variable', monospace";
   MARKS_HZ.forEach(([frequency, name]) => {
@@ -52,11 +56,21 @@ export function paintEq(
     context.globalAlpha = 1;
   }
   if (!curve) return;
+  const draw = (gains: ArrayLike<number>) => {
+    context.beginPath();
+    for (let index = 0; index < gains.length; index += 1) {
+      context.lineTo(frequencyToPx(curve.axis[index] ?? 20, widthPx), gainToPx(gains[index] ?? 0, heightPx));
+    }
+    context.stroke();
+  };
   context.strokeStyle = colors.ink;
   context.lineWidth = 1.6;
-  context.beginPath();
-  curve.curve.forEach((gain, index) => {
-    context.lineTo(frequencyToPx(curve.axis[index] ?? 20, widthPx), gainToPx(gain, heightPx));
-  });
-  context.stroke();
+  draw(curve.curve);
+  context.strokeStyle = colors.follow;
+  if (curve.moved) {
+    context.setLineDash([1.5, 3]);
+    draw(curve.moved);
+    context.setLineDash([]);
+  }
+  if (led) draw(led);
 }

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gemischt.core.parameters import FrozenModel, cut
+from gemischt.core.parameters import FrozenModel
 
 LONGEST_SONG_S = 86400.0
 SongTime = Annotated[float, Field(ge=0.0, le=LONGEST_SONG_S)]
@@ -23,13 +23,6 @@ USUAL_NOTES = (
 USUAL_BEATS = ("1/2", "1/4", "1/4.", "1/8", "1/8.", "1/16")
 """Notes that a tempo may count."""
 USUAL_METRES = ("2/4", "3/4", "4/4", "5/4", "6/4", "7/4", "3/8", "5/8", "6/8", "7/8", "9/8", "12/8")
-
-
-class DetectorFilter(FrozenModel):
-    """Cuts in front of a detector; null leaves that side open."""
-
-    low_cut_hz: float | None = cut("Low cut", 10.0)
-    high_cut_hz: float | None = cut("High cut", 20.0)
 
 
 class Note(FrozenModel):
