@@ -219,7 +219,15 @@ class RelationListing(BaseModel):
     owner: str
     switch: str
     sentence: str
+    band: tuple[str, str] | None
     words: tuple[WordListing, ...]
+
+
+class RoomOrder(BaseModel):
+    """Which strip is to make room, and for which."""
+
+    target: Id
+    trigger: Id
 
 
 class DuckOrder(Stretch):

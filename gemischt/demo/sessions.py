@@ -80,11 +80,11 @@ def mixed(media: Mapping[str, Media]) -> Session:
         "floor-drum": [_eq("eq", [{"shape": "bell", "frequency_hz": 58.0, "gain_db": 2.5, "q": 1.0}])],
         "upright-bass": [
             _eq("eq", [_cut("low-cut", 38.0), {"shape": "bell", "frequency_hz": 62.0, "gain_db": -2.0, "q": 1.4}]),
-            _compressor(
-                "room-for-drum", threshold_db=-30.0, ratio=4.0, attack_ms=1.0, release_ms=90.0, range_db=6.0,
-                key={"from": "floor-drum", "tap": "pre-fader", "filter": {"low_cut_hz": 25.0, "high_cut_hz": 120.0}},
-            ),
+            _BASS_BANDS,
         ],
+        "strings": [_eq("room-for-voice", [_DIP])],
+        "harmony-voice-1": [_OPENS_WITH_LEAD],
+        "harmony-voice-2": [_OPENS_WITH_LEAD],
         "nylon-guitar": [
             _eq("eq", [_cut("low-cut", 95.0), {"shape": "bell", "frequency_hz": 2400.0, "gain_db": -3.0, "q": 1.0}]),
             _compressor(
@@ -221,6 +221,32 @@ _DRUM_LANES = {
             {"id": "bite", "type": "saturator", "params": {"drive_db": 12.0}}]},
     ],
 }  # fmt: skip
+_BASS_BANDS = {
+    "id": "bands",
+    "type": "parallel",
+    "name": "Bands",
+    "splits": [{"id": "x1", "frequency_hz": 120.0}],
+    "lanes": [
+        {"id": "lows", "name": "Lows", "chain": [
+            {"id": "room-for-drum", "type": "compressor",
+             "params": {"threshold_db": -34.0, "ratio": 6.0, "attack_ms": 1.0, "release_ms": 90.0, "range_db": 9.0},
+             "key": {"from": "floor-drum", "tap": "pre-fader", "filter": {"low_cut_hz": 25.0, "high_cut_hz": 120.0}}}]},
+        {"id": "highs", "name": "Highs"},
+    ],
+}  # fmt: skip
+"""The bass keeps its strings' tone; only what the drum needs goes down."""
+_DIP = {
+    "id": "presence", "shape": "bell", "frequency_hz": 2200.0, "q": 0.9,
+    "motion": {"to_db": -4.0, "from_level_db": -50.0, "full_level_db": -34.0, "attack_ms": 8.0, "release_ms": 160.0,
+               "key": {"from": "lead-voice"}},
+}  # fmt: skip
+"""Words are understood where plucked strings are bright."""
+_OPENS_WITH_LEAD = {
+    "id": "breath", "type": "gate",
+    "params": {"threshold_db": -42.0, "range_db": 9.0, "attack_ms": 3.0, "hold_ms": 250.0, "release_ms": 300.0},
+    "key": {"from": "lead-voice"},
+}  # fmt: skip
+"""Breath between the phrases stays out of the hall."""
 _TICK = {
     "id": "tick", "kind": "ghost", "name": "Tick", "color": "#6d6370",
     "pattern": {"kind": "steps", "note": "1/8", "steps": [1.0, 0.0, 0.0, 1.0, 0.0, 0.0]},

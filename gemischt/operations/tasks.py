@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 from gemischt.core.analysis.reports.duck_report import glance_at_ducks, report_duck
 from gemischt.core.analysis.reports.lane_alignment import report_block
 from gemischt.core.analysis.reports.leaks import find_leaks
+from gemischt.core.analysis.reports.overlap import propose_room
 from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_to_reference
 from gemischt.core.analysis.reports.relations import find_relation
@@ -192,6 +193,21 @@ class GlanceAtDucks(BaseModel):
         return {"glances": report_to_json(glances)}
 
 
+class ProposeRoom(BaseModel):
+    """How one strip had best make room for another, from what is heard of both."""
+
+    task: Literal["propose-room"] = "propose-room"
+    session: Session
+    target: Id
+    trigger: Id
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        media = workspace.open_media(self.session).samples
+        in_song = strips_in_song(workspace, self.session, media)
+        proposed = propose_room(self.session, media, self.target, self.trigger, in_song=in_song, report=progress)
+        return _written(proposed)
+
+
 class EstimateTempo(BaseModel):
     """How fast a strip is, and how sure that is."""
 
@@ -250,6 +266,7 @@ Task = Annotated[
     | ReportBlock
     | ReportDuck
     | GlanceAtDucks
+    | ProposeRoom
     | EstimateTempo
     | PrintMix,
     Field(discriminator="task"),

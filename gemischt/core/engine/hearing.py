@@ -19,8 +19,9 @@ def apply_of(plan: Plan, strip: str, step: str) -> specs.Apply | specs.Duck:
 def heard_by(plan: Plan, strip: str, step: str) -> tuple[str, str] | None:
     """The buffer and the levels that decide for a step; None for a clock of the song."""
     known = {spec.id: spec for spec in plan.blueprint.specs}
-    applied = apply_of(plan, strip, step)
-    levels: str | None = None
+    follow = known.get(OperationId(strip, Role.FOLLOW, (step,)))
+    levels = follow.levels if isinstance(follow, specs.Follow) else None
+    applied = None if levels else apply_of(plan, strip, step)
     for spec in known.values():
         if isinstance(spec, specs.Shape) and isinstance(applied, specs.Apply) and spec.reduction == applied.reduction:
             levels = spec.levels

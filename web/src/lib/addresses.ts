@@ -20,16 +20,17 @@ export function parameterAt(document: Session, address: string): Parameter | nul
 /** Which table a parameter of a strip stands in. */
 function partOf(
   chain: Session["strips"][number]["chain"],
-  [field, id, inner, innerId]: string[],
+  [field, id, inner, innerId, within]: string[],
 ): string | null {
   if (field === "sends") return "send";
   if (field === "pan") return "pan";
   if (field !== "chain") return "strip";
   const processor = walkChain(chain).find((item) => item.id === id);
   if (!processor) return null;
-  if (inner === "bands" && innerId !== undefined) return "eq_band";
+  if (inner === "bands" && innerId !== undefined) return within === "motion" ? "band_motion" : "eq_band";
   if (inner === "lanes" && innerId !== undefined) return "lane";
-  if (inner === "key") return innerId === "filter" ? "key_filter" : "key";
+  if (inner === "key")
+    return within === "bands" ? "filter_band" : innerId === "filter" ? "key_filter" : "key";
   if (inner === "splits" && innerId !== undefined) return "split";
   // What every processor has stands in the table of one of them.
   return inner === "on" ? "parallel" : processor.type;

@@ -6,13 +6,14 @@ dynamics  compressors and keys that never or always work
 picture   lost in mono, wide lows, constant offset, noise before the first note
 moves     curves that do nothing, or jump
 ducks     what makes room: never back, always down, never started, twice at once, beside the beat
+masking   what still covers a strip that others make room for
 copies    the same source twice, late or upside down; lanes that comb
 base      what a finding is, and what those who look for them are given
 """
 
 from collections.abc import Callable, Iterator
 
-from gemischt.core.analysis.findings import copies, ducks, dynamics, gain, moves, picture, routes
+from gemischt.core.analysis.findings import copies, ducks, dynamics, gain, masking, moves, picture, routes
 from gemischt.core.analysis.findings.base import Finding, Situation
 
 EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
@@ -29,6 +30,7 @@ EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
     dynamics.idle_and_busy_compressors,
     ducks.unfit_ducks,
     ducks.ducked_twice,
+    masking.masking_that_remains,
     routes.muted_but_triggering,
     routes.playing_nowhere,
     routes.silent_tracks,

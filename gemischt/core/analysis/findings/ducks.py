@@ -11,11 +11,13 @@ from gemischt.core.analysis.findings.base import Finding, Situation, db
 from gemischt.core.analysis.reports.duck_figures import DuckFigures
 from gemischt.core.analysis.reports.duck_report import release_cure, report_duck
 from gemischt.core.analysis.reports.relations import Relation, relations_of, step_of
-from gemischt.core.session.actions import Action, SetDuck, SetParameters
+from gemischt.core.session.actions import Action, SetDuck, SetParameters, Together
+from gemischt.core.session.actions.ducks import AddGhost
 from gemischt.core.session.actions.parameters import ParameterValue
 from gemischt.core.session.beat_grid import BeatGrid
-from gemischt.core.session.ducks import Hits, Repeat
-from gemischt.core.session.edits import find_duck
+from gemischt.core.session.ducks import Hits, Repeat, WrittenNotes
+from gemischt.core.session.edits import find_duck, fresh_strip_id
+from gemischt.core.terms import Note
 
 LATE_SHARE = 0.5
 """So many hits come too early before that is told; common practice, no source."""
@@ -24,6 +26,8 @@ STEADY_SHARE = 0.25
 ALWAYS_SHARE = 0.9
 BESIDE_MS = 8.0
 """What is further from the beat than this is heard beside it; common practice, no source."""
+LATE_STARTS = 0.25
+"""Of its hits, so many may start a duck late before that is told; common practice, no source."""
 _EVEN_MS = 4.0
 _MOVED_DB = 1.0
 
@@ -32,6 +36,7 @@ class _Heard(NamedTuple):
     """What is kept of a report."""
 
     hits_s: tuple[float, ...]
+    onsets_s: tuple[float, ...]
     figures: DuckFigures
 
 
@@ -44,7 +49,11 @@ def unfit_ducks(situation: Situation) -> Iterator[Finding]:
         if situation.of(strip).stage("source").silent:
             continue
         heard = _hear(situation, relation)
+        if relation.kind == "band":
+            yield from _never_moved(situation, relation, heard.figures)
+            continue
         yield from _never_started(situation, relation, heard.figures)
+        yield from _starts_late(situation, relation, heard)
         yield from _never_back(situation, relation, heard.figures)
         yield from _always_down(situation, relation, heard.figures)
         yield from _beside_the_beat(situation, relation, heard.hits_s)
@@ -86,6 +95,65 @@ def _at_once(relations: list[Relation]) -> list[Relation]:
     for relation in relations:
         bands[relation.band].append(relation)
     return [*bands.pop(None, []), *max(bands.values(), key=len, default=[])]
+
+
+def _never_moved(situation: Situation, relation: Relation, figures: DuckFigures) -> Iterator[Finding]:
+    """Of bands that another strip moves."""
+    peak_dbfs = figures.trigger_peak_dbfs
+    if abs(figures.deepest_db) > _MOVED_DB / 2.0 or peak_dbfs is None or relation.trigger is None:
+        return
+    assert relation.band is not None
+    at = f"strips/{relation.targets[0]}/chain/{relation.owner}/bands/{relation.band[1]}/motion"
+    # From its peaks down to what it is most of the time, if it is heard at all.
+    levels_db = (max(-80.0, round(peak_dbfs - 24.0)), min(0.0, max(-79.0, round(peak_dbfs - 9.0))))
+    lower = [
+        ParameterValue(address=f"{at}/{name}", value=level)
+        for name, level in zip(("from_level_db", "full_level_db"), levels_db, strict=True)
+    ]
+    heard = peak_dbfs > -70.0
+    yield Finding(
+        kind="idle-band",
+        strip=relation.targets[0],
+        subject=f"{relation.owner}/{relation.band[1]}",
+        title=f"{situation.name(relation.targets[0])}'s band never moves",
+        evidence=f"Of {situation.name(relation.trigger)} it hears no more than {db(peak_dbfs)} dBFS.",
+        why="A band that never moves makes no room.",
+        figures={"heard_dbfs": peak_dbfs},
+        weight="wrong",
+        cure=SetParameters(values=tuple(lower)) if heard else None,
+        cure_text=f"From {levels_db[0]:.0f} to {levels_db[1]:.0f} dBFS" if heard else "",
+        look="Duck",
+    )
+
+
+def _starts_late(situation: Situation, relation: Relation, heard: _Heard) -> Iterator[Finding]:
+    """Drawn ducks whose hits ring on above the threshold, so that the next one starts nothing, or starts it late."""
+    if relation.kind != "duck" or relation.trigger is None or len(heard.onsets_s) < 4:
+        return
+    late, trigger = heard.figures.late, situation.session.strip(relation.trigger)
+    if late < LATE_STARTS * len(heard.onsets_s) or trigger.kind == "ghost":
+        return
+    session, duck = situation.session, find_duck(situation.session, relation.owner)
+    assert isinstance(duck.clock, Hits)
+    name = f"Tick of {trigger.name}"
+    notes = tuple(Note(at_s=at_s) for at_s in heard.onsets_s)
+    ghost = AddGhost(name=name, pattern=WrittenNotes(notes=notes))
+    clock = Hits(source=fresh_strip_id(session, name))
+    cure = Together(title=f"{duck.name}: started by a ghost", actions=(ghost, SetDuck(duck=duck.id, clock=clock)))
+    yield Finding(
+        kind="late-duck",
+        strip=relation.targets[0],
+        subject=relation.owner,
+        title=f"{duck.name} misses hits of {trigger.name}",
+        evidence=f"{late} of {len(heard.onsets_s)} hits start nothing, or start it late: what rang before is still "
+        f"above {db(duck.clock.threshold_db)} dBFS.",
+        why="A long tail holds the threshold; a ghost's click is over at once.",
+        figures={"late": float(late)},
+        weight="wrong",
+        cure=cure,
+        cure_text="A ghost that clicks where it hits",
+        look="Duck",
+    )
 
 
 def _never_started(situation: Situation, relation: Relation, figures: DuckFigures) -> Iterator[Finding]:
@@ -196,6 +264,6 @@ def _hear(situation: Situation, relation: Relation) -> _Heard:
     kept = situation.store.figures(key)
     if kept is None:
         report = report_duck(situation.session, situation.media, relation, in_song=situation.in_song)
-        kept = {"hits_s": report.hits_s, "figures": asdict(report.figures)}
+        kept = {"hits_s": report.hits_s, "onsets_s": report.onsets_s, "figures": asdict(report.figures)}
         situation.store.keep_figures(key, kept)
-    return _Heard(tuple(kept["hits_s"]), DuckFigures(**kept["figures"]))
+    return _Heard(tuple(kept["hits_s"]), tuple(kept["onsets_s"]), DuckFigures(**kept["figures"]))

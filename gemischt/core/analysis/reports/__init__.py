@@ -7,6 +7,7 @@ gain_ladder      the gain ladder: every strip's levels from its source to the mi
 grains           signals read in grains of about a millisecond, and drawn in bins
 lane_alignment   parallel lanes on the real material: what they add up to, and whether one combs against the first
 leaks            what still sounds of a strip or bus when its fader is down, and how to bring that down too
+overlap          where and when two strips meet, and which way of making room that asks for
 path_ledger      the path ledger: what each way of a strip brings to the mix, and what all of them add up to
 relation_words   words of which sentences about making room are made
 relations        what makes room for what, as sentences made of words

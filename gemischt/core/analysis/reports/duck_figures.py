@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
 from gemischt.core.engine.clocks import ticks_of
 from gemischt.core.engine.tap_reader import Stretch
@@ -19,6 +20,10 @@ BACK_DB = 0.5
 DUCKED_DB = 1.0
 REARM_MS = 60.0
 GRAINS_PER_S = 1000
+ONSET_DB, ONSET_MS, HELD_MS = 6.0, 30, 25
+LOUD_DB, FLOOR_DB = 20.0, -100.0
+"""What begins further below the loudest than this does not count; common practice, no source."""
+LATE_MS = 40
 
 
 @dataclass(frozen=True)
@@ -34,6 +39,8 @@ class DuckFigures:
         never_back: hits that come before it is back.
         ducked_share: of the time, how long it is down by more than a decibel.
         trigger_share: of the time, how long the trigger is above its threshold.
+        late: of what a clock of hits hears begin, how much it is not started by at once: what rang before was still
+            above the threshold.
         fitting_release_ms: of a compressor that is not back in time, the release that would be.
     """
 
@@ -49,6 +56,7 @@ class DuckFigures:
     fitting_release_ms: float | None
     trigger_peak_dbfs: float | None
     trigger_share: float
+    late: int = 0
 
 
 def hits_of(
@@ -70,6 +78,24 @@ def hits_of(
     loud = np.flatnonzero(levels_db >= threshold_db)
     gaps = np.diff(loud, prepend=-(1 << 40))
     return np.asarray(loud[gaps > rearm_ms * GRAINS_PER_S / 1000.0], np.int64)
+
+
+def onsets_of(levels_db: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Grains in which something begins: where the level of 25 ms rises by 6 dB within 30 ms."""
+    if len(levels_db) < 2 * ONSET_MS:
+        return np.zeros(0, np.int64)
+    held = np.asarray(maximum_filter1d(np.maximum(levels_db, FLOOR_DB), HELD_MS, origin=HELD_MS // 2))
+    before = np.concatenate([np.full(ONSET_MS, FLOOR_DB), held[:-ONSET_MS]])
+    rises = np.flatnonzero((held - before >= ONSET_DB) & (held > held.max() - LOUD_DB))
+    return np.asarray(rises[np.diff(rises, prepend=-(1 << 40)) > REARM_MS], np.int64)
+
+
+def late_hits(onsets: NDArray[np.int64], hits: NDArray[np.int64]) -> int:
+    """How many onsets no hit begins with."""
+    if not len(hits):
+        return len(onsets)
+    nearest = np.abs(onsets[:, np.newaxis] - hits[np.newaxis, :]).min(axis=1)
+    return int(np.sum(nearest > LATE_MS))
 
 
 def figures_of(

@@ -5,7 +5,7 @@ it for a while, or a tick of a clock of the song.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,8 @@ from gemischt.core.analysis.reports.duck_figures import (
     figures_of,
     gate_verdict,
     hits_of,
+    late_hits,
+    onsets_of,
     verdict_of,
 )
 from gemischt.core.analysis.reports.follower_report import FollowerHeard, hear_follower
@@ -50,8 +52,9 @@ GLANCE_BINS = 190
 class DuckReport:
     """What was heard, in bins of equal length: peaks as amplitudes, times in seconds of the song.
 
-    ``gain_db`` is the gain; of a follower, by how much the parameter it moves is another one, in ``unit``.
-    ``like_trigger`` gives a curve that hits start the shape of what hits.
+    ``hits_s`` is where it starts, ``onsets_s`` where what it hears begins. ``gain_db`` is the gain; of a follower, by
+    how much the parameter it moves is another one, in ``unit``. ``like_trigger`` gives a curve that hits start the
+    shape of what hits.
     """
 
     relation: str
@@ -64,6 +67,7 @@ class DuckReport:
     gain_db: tuple[float, ...]
     unit: str
     hits_s: tuple[float, ...]
+    onsets_s: tuple[float, ...]
     threshold_db: float | None
     figures: DuckFigures
     verdict: str
@@ -173,6 +177,8 @@ def report_duck(
     hits = hits_of(processor, levels_db, threshold_db, stretch, rate, grain)
     above = float(np.mean(levels_db >= threshold_db)) if threshold_db is not None and len(levels_db) else 0.0
     figures = figures_of(trace["gain_db"], hits, trace["trigger"], processor, above)
+    onsets = onsets_of(levels_db) if threshold_db is not None and isinstance(processor, DuckStep) else hits
+    figures = replace(figures, late=late_hits(onsets, hits))
     cure, cure_text = release_cure(strip_id, step, figures)
     bins = {name: binned(values, np.minimum if name == "gain_db" else np.maximum) for name, values in trace.items()}
     return DuckReport(
@@ -185,7 +191,8 @@ def report_duck(
         after=written(bins["after"], 4),
         gain_db=written(bins["gain_db"], 2),
         unit="dB",
-        hits_s=tuple(round(stretch.start_samples / rate + float(hit) * grain / rate, 4) for hit in hits),
+        hits_s=_times_s(hits, stretch, grain, rate),
+        onsets_s=_times_s(onsets, stretch, grain, rate),
         threshold_db=threshold_db,
         figures=figures,
         verdict=gate_verdict(figures) if isinstance(processor, Gate) else verdict_of(figures),
@@ -193,6 +200,10 @@ def report_duck(
         cure_text=cure_text,
         like_trigger=_like_trigger(processor, hits, trace["trigger"], stretch, rate, grain),
     )
+
+
+def _times_s(grains: NDArray[np.int64], stretch: Stretch, grain: int, rate: int) -> tuple[float, ...]:
+    return tuple(round((stretch.start_samples + int(place) * grain) / rate, 4) for place in grains)
 
 
 def _like_trigger(
@@ -228,6 +239,7 @@ def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> 
         gain_db=written(binned(heard.moved, extreme), 3),
         unit=heard.unit,
         hits_s=(),
+        onsets_s=(),
         threshold_db=heard.floor_db,
         figures=heard.figures,
         verdict=heard.verdict,

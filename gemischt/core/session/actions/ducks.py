@@ -7,6 +7,7 @@ from pydantic import Field
 from gemischt.core.errors import InvalidAction
 from gemischt.core.keys import DetectorFilter, Key
 from gemischt.core.parameters import FrozenModel, same_as
+from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.eq_params import EqBand, EqParams
 from gemischt.core.processors.filter_band import FilterBand
 from gemischt.core.routing.graph import walk_chain
@@ -28,10 +29,12 @@ from gemischt.core.session.ways import (
     COMPRESSORS,
     DIP,
     DIP_HZ,
+    DIP_OVER_DB,
     LOWS,
     LOWS_BELOW_HZ,
     LOWS_HEARD_FROM_HZ,
     SWELL,
+    THRESHOLD_BELOW_DB,
     WAY_LABELS,
     WayName,
 )
@@ -84,13 +87,17 @@ class AddDuck(Action):
 
 
 class MakeRoom(Action):
-    """Let strips make room for a trigger, in one of the usual ways; ``at_hz`` is where one band does."""
+    """Let strips make room for a trigger, in one of the usual ways.
+
+    ``at_hz`` is where one band does, ``heard_dbfs`` how loud the trigger is there: thresholds lie below that.
+    """
 
     type: Literal["make-room"] = "make-room"
     targets: tuple[Id, ...] = Field(min_length=1, max_length=64)
     trigger: Id
     way: WayName
     at_hz: float = same_as(FilterBand, "frequency_hz", default=DIP_HZ)
+    heard_dbfs: float | None = Field(default=None, ge=-60.0, le=0.0)
 
     def apply(self, session: Session) -> Session:
         trigger = find_strip(session, self.trigger)
@@ -110,21 +117,29 @@ class MakeRoom(Action):
         return self._one_band(strip) if self.way == "one-band" else self._compressor(strip)
 
     def _one_band(self, strip: Strip) -> Eq:
-        band = EqBand(
-            id="b1",
-            frequency_hz=self.at_hz,
-            q=1.0,
-            motion=DIP.model_copy(update={"key": Key(source=self.trigger)}),
-        )
+        told: dict[str, Any] = {"key": Key(source=self.trigger)}
+        if self.heard_dbfs is not None:
+            told |= {"full_level_db": self.heard_dbfs, "from_level_db": self.heard_dbfs - DIP_OVER_DB}
+        band = EqBand(id="b1", frequency_hz=self.at_hz, q=1.0, motion=DIP.model_copy(update=told))
         return Eq(id=_free_id(strip, "dip"), params=EqParams(bands=(band,), near_nyquist="analogue"))
 
     def _compressor(self, strip: Strip) -> Compressor:
-        return Compressor(id=_free_id(strip, "duck"), params=COMPRESSORS[self.way], key=Key(source=self.trigger))
+        params = self._heard_well(COMPRESSORS[self.way])
+        return Compressor(id=_free_id(strip, "duck"), params=params, key=Key(source=self.trigger))
+
+    def _heard_well(self, params: CompressorParams) -> CompressorParams:
+        if self.heard_dbfs is None:
+            return params
+        return params.model_copy(update={"threshold_db": self.heard_dbfs - THRESHOLD_BELOW_DB})
 
     def _lows_alone(self, strip: Strip) -> Parallel:
         """Two bands, of which the lower one hears the trigger."""
         key = Key(source=self.trigger, filter=DetectorFilter(low_cut_hz=LOWS_HEARD_FROM_HZ))
-        lows = Lane(id="lows", name="Lows", chain=(Compressor(id=_free_id(strip, "duck"), params=LOWS, key=key),))
+        lows = Lane(
+            id="lows",
+            name="Lows",
+            chain=(Compressor(id=_free_id(strip, "duck"), params=self._heard_well(LOWS), key=key),),
+        )
         splits = (Split(id="x1", frequency_hz=LOWS_BELOW_HZ),)
         lanes = (lows, Lane(id="highs", name="Highs"))
         return Parallel(id=_free_id(strip, "bands"), name="Bands", lanes=lanes, splits=splits)

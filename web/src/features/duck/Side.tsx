@@ -1,13 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
-import type { Duck, Relation } from "../../api/types";
+import type { Duck, Eq, Relation } from "../../api/types";
 import { Cure } from "../../app/Cure";
 import { useOpen } from "../../app/SessionContext";
 import { askWhich } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { walkChain } from "../../lib/chains";
 import { formatDb, formatNumber } from "../../lib/format";
+import { EqCard } from "../focus";
 import { DuckSettings } from "./DuckSettings";
 import { FollowerSettings } from "./FollowerSettings";
 import { HearKey } from "./HearKey";
@@ -27,6 +28,12 @@ type SideProps = {
 /** What the chosen sentence is set to, what was measured of it, and what can be done with it. */
 export function Side({ relation, duck, report, current, heardAt, onHear }: SideProps) {
   const { strips, edit, state } = useOpen();
+  /** Whether it moves a parameter, not the whole signal. */
+  const moves = relation.kind === "follower" || relation.kind === "band";
+  const owner = strips.get(relation.targets[0] ?? "");
+  const equaliser = walkChain(owner?.chain ?? []).find(
+    (item): item is Eq => item.id === relation.owner && item.type === "eq",
+  );
   const putOn = async () => {
     const taken = new Set([...relation.targets, relation.trigger ?? ""]);
     const others = [...strips.values()].filter((strip) => !taken.has(strip.id) && strip.kind !== "ghost");
@@ -39,7 +46,6 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       await edit({ type: "add-duck-targets", duck: duck.id, strips: [strip] });
       return;
     }
-    const owner = strips.get(relation.targets[0] ?? "");
     const processor = walkChain(owner?.chain ?? []).find((item) => item.id === relation.owner);
     if (processor)
       await edit({ type: "paste-processors", strips: [strip], processors: [processor], title: "Ducking" });
@@ -49,7 +55,14 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       ? edit({ type: "remove-follower", follower: relation.owner })
       : duck
         ? edit({ type: "remove-duck", duck: duck.id })
-        : edit({ type: "remove-processor", strip: relation.targets[0] ?? "", processor: relation.owner });
+        : relation.kind === "band" && equaliser && equaliser.params.bands.length > 1
+          ? edit({
+              type: "set-processor",
+              strip: relation.targets[0] ?? "",
+              processor: equaliser.id,
+              params: { bands: equaliser.params.bands.filter((band) => band.id !== relation.band?.[1]) },
+            })
+          : edit({ type: "remove-processor", strip: relation.targets[0] ?? "", processor: relation.owner });
   return (
     <chakra.aside
       aria-label="The chosen sentence"
@@ -65,6 +78,8 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
         <FollowerSettings follower={relation.owner} />
       ) : duck ? (
         <DuckSettings duck={duck} heardAt={heardAt} onHear={onHear} />
+      ) : owner && equaliser ? (
+        <EqCard key={relation.id} strip={owner} processor={equaliser} firstChosen={relation.band?.[1]} />
       ) : (
         <KeyedSettings strip={relation.targets[0] ?? ""} processor={relation.owner} />
       )}
@@ -81,7 +96,7 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
       <OnlyWhen relation={relation} />
       {report && (
         <Block title="Measured" dim={!current}>
-          {relation.kind === "follower" ? (
+          {moves ? (
             <>
               <Row name="moved by at most">
                 {formatNumber(report.figures.deepest_db, 2)} {report.unit}
@@ -106,7 +121,7 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
           <chakra.p
             fontWeight="700"
             color={
-              report.figures.never_back || (report.figures.hits === 0 && relation.kind !== "follower")
+              report.figures.never_back || (report.figures.hits === 0 && !moves)
                 ? "hotText"
                 : "atText"
             }

@@ -71,6 +71,8 @@ function Figure({ word, address }: { word: RelationWord; address: string }) {
 
 /** As sentences say figures: no more digits than count. */
 function showFigure(parameter: Parameter, value: number | null): string {
+  if (value !== null && parameter.unit === "Hz" && value >= 1000)
+    return `${formatNumber(value / 1000, 1)} kHz`;
   if (value === null || parameter.unit === "dB" || parameter.unit === "Hz")
     return showValue(parameter, value);
   const figure = formatNumber(value, value >= 10 ? 0 : 1);
@@ -94,7 +96,23 @@ function Trigger({ relation, strip }: { relation: Relation; strip: string }) {
       void edit({ type: "set-duck", duck: duck.id, clock: { ...duck.clock, from } });
       return;
     }
-    const key = keyOf(strips.get(relation.targets[0] ?? ""), relation.owner);
+    const owner = strips.get(relation.targets[0] ?? "");
+    const equaliser = walkChain(owner?.chain ?? []).find((item) => item.id === relation.owner);
+    if (relation.kind === "band" && equaliser?.type === "eq") {
+      const bands = equaliser.params.bands.map((band) =>
+        band.id === relation.band?.[1] && band.motion
+          ? { ...band, motion: { ...band.motion, key: { ...band.motion.key, from } } }
+          : band,
+      );
+      void edit({
+        type: "set-processor",
+        strip: owner?.id ?? "",
+        processor: equaliser.id,
+        params: { bands },
+      });
+      return;
+    }
+    const key = keyOf(owner, relation.owner);
     if (key)
       void edit({
         type: "set-processor",

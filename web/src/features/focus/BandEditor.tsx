@@ -24,6 +24,7 @@ type BandEditorProps<Band extends FilterBand> = {
   label: string;
   bands: Band[];
   fresh: Band;
+  firstChosen?: string;
   /** Of the bands, so that they can be drawn over the song. */
   address: string;
   paint: (context: CanvasRenderingContext2D, widthPx: number, heightPx: number, colors: Colors) => void;
@@ -40,7 +41,12 @@ export function BandEditor<Band extends FilterBand>(props: BandEditorProps<Band>
   const { playing } = useTransport();
   const graph = useRef<HTMLDivElement>(null);
   const [moving, setMoving] = useState<Band[] | null>(null);
-  const [chosen, setChosen] = useState(0);
+  const [chosen, setChosen] = useState(() =>
+    Math.max(
+      0,
+      props.bands.findIndex((one) => one.id === props.firstChosen),
+    ),
+  );
   const { nudged, nudge } = useNudge({
     value: props.bands,
     onPreview: props.onPreview,

@@ -21,8 +21,15 @@ const FRESH: EqBand = {
   motion: null,
 };
 
+type EqCardProps = {
+  strip: Strip;
+  processor: Eq;
+  /** The band whose figures are shown at first. */
+  firstChosen?: string;
+};
+
 /** The equaliser: its curve over what sounds, its bands, and what moves them. */
-export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
+export function EqCard({ strip, processor, firstChosen }: EqCardProps) {
   const { live, edit } = useActing();
   const curve = useCurve(processor.id);
   const wish = (params: Record<string, unknown>) => ({
@@ -42,6 +49,7 @@ export function EqCard({ strip, processor }: { strip: Strip; processor: Eq }) {
         label="Band"
         bands={processor.params.bands}
         fresh={FRESH}
+        firstChosen={firstChosen}
         address={`strips/${strip.id}/chain/${processor.id}/bands`}
         paint={paint}
         onPreview={(bands) => live.preview(wish({ bands }))}

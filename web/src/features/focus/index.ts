@@ -1,3 +1,4 @@
+export { EqCard } from "./EqCard";
 export { GhostPattern } from "./GhostPattern";
 export { FocusSheet } from "./FocusSheet";
 export { PresetList } from "./PresetList";
