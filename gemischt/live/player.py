@@ -77,7 +77,7 @@ class Player:
         # Of the edit that is to be heard; told once it is.
         self._coming = (revision, 0)
         self._plan = self._renderer.plan
-        self._led_of, self._led = self._plan.blueprint, LedParameters(self._plan)
+        self._led = LedParameters(self._plan)
         self._lead = Lead()
         self._wishes: deque[Callable[[], None] | _Edit] = deque()
         self._wake = threading.Condition()
@@ -339,9 +339,8 @@ class Player:
 
     def _follow_plan(self) -> None:
         """Keep up with what the renderer plays by now."""
-        if self._renderer.plan.blueprint is not self._led_of:
-            before_led = self._led.told
-            self._led_of, self._led = self._renderer.plan.blueprint, LedParameters(self._renderer.plan)
+        if not self._led.are_of(self._renderer.plan):
+            before_led, self._led = self._led.told, LedParameters(self._renderer.plan)
             if self._led.told != before_led:
                 self._on_led(self._led.told)
         if self._renderer.is_settled or self._renderer.plan is not self._plan:

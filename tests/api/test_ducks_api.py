@@ -34,6 +34,17 @@ class DucksTest(RoutingCase):
         job = self.finished(self.ask("POST", f"{self.url}/ducks/glance", json={}, status=202))
         self.assertEqual([glance["relation"] for glance in job["result"]["glances"]], ["ducks/tide"])
 
+    def test_a_way_is_proposed_from_what_is_heard_of_both(self) -> None:
+        order = {"target": "tone", "trigger": "noise"}
+        job = self.finished(self.ask("POST", f"{self.url}/ducks/proposal", json=order, status=202))
+        self.assertEqual(job["state"], "done", job)
+        result = job["result"]
+        self.assertIn(result["way"], [way["way"] for way in self.ask("GET", "/api/ways")])
+        self.assertIn("Noise", result["why"])
+        self.change(**result["edit"])
+        self.assertEqual(len(self.ask("GET", f"{self.url}/relations")), 1)
+        self.ask("POST", f"{self.url}/ducks/proposal", json=order | {"trigger": "gone"}, status=422)
+
     def test_what_is_not_there_is_refused_in_words(self) -> None:
         answer = self.ask("POST", f"{self.url}/ducks/report", json={"relation": "ducks/gone"}, status=422)
         self.assertIn("nothing makes room like this", answer["what"])

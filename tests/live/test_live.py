@@ -33,7 +33,7 @@ from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
 
 NEW_TRACK = {"name": "New", "media": {"id": "new", "path": "audio/new.wav", "sha256": "a" * 64}}
-HEADER = struct.Struct("<4sIIIIdIIIII")
+HEADER = struct.Struct("<4sIIIIdIIIIIII")
 
 
 class Listening:
@@ -57,9 +57,10 @@ class Listening:
         fields = HEADER.unpack(data[:HEADER_BYTES])
         assert fields[0] == MAGIC
         values = np.frombuffer(data[HEADER_BYTES:], "<f4")
-        n_strips, n_probe, n_spectrum = fields[7:10]
-        n_head = 4 + 9 * n_strips + n_strips + n_probe + n_spectrum
-        sound = values[n_head:].reshape(2 * fields[10], -1) if fields[10] else None
+        n_strips, n_probe, n_spectrum, n_led, n_curves, n_sounds = fields[7:13]
+        n_before = 4 + 9 * n_strips + n_strips + n_probe + n_spectrum
+        n_head = n_before + n_led + n_curves
+        sound = values[n_head:].reshape(2 * n_sounds, -1) if n_sounds else None
         frame = {
             "epoch": fields[1],
             "serial": fields[2],
@@ -70,6 +71,8 @@ class Listening:
             "meters": values[4 : 4 + 9 * n_strips].reshape(n_strips, 3, 3),
             "reductions": values[4 + 9 * n_strips : 4 + 10 * n_strips],
             "probe": values[4 + 10 * n_strips : 4 + 10 * n_strips + n_probe].reshape(-1, 3),
+            "led": values[n_before : n_before + n_led],
+            "curves": values[n_before + n_led : n_head],
             "sound": None if sound is None else sound[:2],
             "all_sound": sound,
         }
@@ -124,6 +127,25 @@ class PlaybackTest(LiveCase):
             listening.send(type="play", at_s=0.25)
             out = listening.sound(20000, epoch=1)
         np.testing.assert_array_equal(out, self.signal[:, 12000:32000])
+
+    def test_what_followers_lead_is_told_as_it_sounds(self) -> None:
+        at = "strips/noise/chain/eq/bands/b/gain_db"
+        motion = {"to_db": -12.0, "from_level_db": -60.0, "full_level_db": -50.0, "hears": "all", "attack_ms": 0.0}
+        band = {"id": "b", "frequency_hz": 1000.0, "q": 1.0, "gain_db": 3.0, "motion": motion}
+        self.edit({"type": "add-processor", "strip": "noise", "processor": "eq", "params": {"bands": [band]}})
+        with self.connect() as socket:
+            listening = Listening(socket)
+            told = listening.text("led")
+            self.assertEqual(told["parameters"], [{"address": at, "low": -12.0, "high": 3.0}])
+            listening.send(type="watch", strip="noise")
+            listening.send(type="play", at_s=0.0)
+            listening.sound(24000, epoch=1)
+            last = [frame for frame in listening.frames if frame["epoch"] == 1][-1]
+            self.assertAlmostEqual(float(last["led"][0]), -12.0, places=3)
+            curve = next(frame["curves"] for frame in reversed(listening.frames) if len(frame["curves"]))
+            self.assertAlmostEqual(float(curve.min()), -12.0, delta=0.1)
+            self.edit({"type": "set-processor", "strip": "noise", "processor": "eq", "params": {"bands": []}})
+            self.assertEqual(listening.text("led")["parameters"], [])
 
     def receive_lead(self, socket: WebSocketTestSession, seconds: float, sent: int = 0) -> int:
         """Take what is sent ahead without having played it; how much that is, in samples."""

@@ -31,7 +31,7 @@ class LedParameters:
     """All of a plan's, each once."""
 
     def __init__(self, plan: Plan) -> None:
-        self._plan = plan
+        self._plan, self._blueprint = plan, plan.blueprint
         self._places: list[tuple[OperationId, int, Scale]] = []
         told: list[LedParameter] = []
         for id_, followings in plan.followings.items():
@@ -43,6 +43,10 @@ class LedParameters:
                     told.append(LedParameter(address, low, high))
                     self._places.append((id_, place, scale))
         self.told = tuple(told)
+
+    def are_of(self, plan: Plan) -> bool:
+        """Whether they are a plan's as it is now: of the same operations, with the same settings."""
+        return plan is self._plan and plan.blueprint is self._blueprint
 
     def values(self, n_samples: int) -> list[Value]:
         """Where each is at the end of the plan's last block."""

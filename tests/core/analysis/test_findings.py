@@ -172,6 +172,33 @@ def hits_from(threshold_db: float) -> dict[str, object]:
     return {"kind": "hits", "from": "drum", "threshold_db": threshold_db}
 
 
+def moved_by_drum(full_level_db: float) -> Bench:
+    """A band that the drum moves, from 12 dB below to all the way."""
+    motion = {"to_db": -6.0, "from_level_db": full_level_db - 12.0, "full_level_db": full_level_db, "hears": "all"}
+    return drummed(eq({"id": "b", "frequency_hz": 440.0, "motion": motion | {"key": {"from": "drum"}}}))
+
+
+def ringing(threshold_db: float) -> Bench:
+    """A duck by hits of a drum that falls by 9 dB from one to the next."""
+    curve = [{"at": 0.0, "open": 0.0}, {"at": 1.0, "open": 1.0}]
+    duck = {"id": "d", "name": "Tide", "clock": hits_from(threshold_db), "length": "1/16", "curve": curve}
+    bench = Bench(ducks=[duck | {"targets": [{"id": "x", "strip": "bass", "depth_db": -9.0}]}])
+    bench.track("bass", sine(440.0, -18.0, 3.0))
+    ring_s = np.arange(3 * RATE_HZ) % (RATE_HZ // 4) / RATE_HZ
+    bench.track("drum", sine(200.0, -12.0, 3.0) * np.exp(-4.0 * ring_s))
+    return bench
+
+
+def covering(range_db: float) -> Bench:
+    """A bass in the range of a voice that sounds for half of the time, and makes room for it."""
+    key = {"from": "voice", "tap": "pre-fader"}
+    room = compressor("room", key, threshold_db=-40.0, ratio=None, attack_ms=1.0, release_ms=50.0, range_db=range_db)
+    bench = Bench()
+    bench.track("bass", sine(400.0, -13.0, 4.0), chain=[room])
+    bench.track("voice", steps((-12.0, 1.5), (-90.0, 1.0), (-12.0, 1.5), frequency_hz=410.0))
+    return bench
+
+
 CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
     "clips-inside": (lambda: clipping_inside(14.0), lambda: clipping_inside(11.0)),
     "clips-at-mix": (lambda: mix_at(0.4), lambda: mix_at(-0.2)),
@@ -206,6 +233,9 @@ CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
         lambda: fader_move((0.0, -3.0), (1.9, 0.0)),
     ),
     "idle-duck": (lambda: drawn_duck(hits_from(-9.0)), lambda: drawn_duck(hits_from(-15.0))),
+    "idle-band": (lambda: moved_by_drum(0.0), lambda: moved_by_drum(-16.0)),
+    "late-duck": (lambda: ringing(-30.0), lambda: ringing(-16.0)),
+    "masking-remains": (lambda: covering(1.0), lambda: covering(6.0)),
     "duck-never-back": (
         lambda: drummed(by_drum("duck", release_ms=600.0)),
         lambda: drummed(by_drum("duck", release_ms=30.0)),
