@@ -219,7 +219,7 @@ class RelationListing(BaseModel):
     owner: str
     switch: str
     sentence: str
-    band: tuple[str, str] | None
+    band: tuple[str, ...] | None
     words: tuple[WordListing, ...]
 
 

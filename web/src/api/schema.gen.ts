@@ -283,6 +283,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/ducks/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Room Proposal
+         * @description Hear where two strips meet, and propose how one makes room for the other.
+         */
+        post: operations["startRoomProposal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/ducks/report": {
         parameters: {
             query?: never;
@@ -3313,7 +3333,10 @@ export interface components {
         };
         /**
          * MakeRoom
-         * @description Let strips make room for a trigger, in one of the usual ways; ``at_hz`` is where one band does.
+         * @description Let strips make room for a trigger, in one of the usual ways.
+         *
+         *     ``at_hz`` is where one band does, ``heard_dbfs`` how loud the trigger is there: thresholds lie below that. A bus or
+         *     return that is its own trigger makes room for what feeds it: what comes to its chain.
          */
         MakeRoom: {
             /**
@@ -3321,6 +3344,8 @@ export interface components {
              * @default 2500
              */
             at_hz?: number;
+            /** Heard Dbfs */
+            heard_dbfs?: number | null;
             /** Targets */
             targets: string[];
             /** Trigger */
@@ -4038,6 +4063,8 @@ export interface components {
          * @description Something that makes room for something else, as a sentence.
          */
         RelationListing: {
+            /** Band */
+            band: string[] | null;
             /** Id */
             id: string;
             /**
@@ -4517,6 +4544,16 @@ export interface components {
              * @default 1
              */
             width: number;
+        };
+        /**
+         * RoomOrder
+         * @description Which strip is to make room, and for which.
+         */
+        RoomOrder: {
+            /** Target */
+            target: string;
+            /** Trigger */
+            trigger: string;
         };
         /** Saturator */
         "Saturator-Input": {
@@ -7891,6 +7928,131 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Stretch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    startRoomProposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomOrder"];
             };
         };
         responses: {

@@ -19,7 +19,8 @@ def idle_keys(situation: Situation) -> Iterator[Finding]:
             continue
         _, detected, _ = found
         threshold = max(-80.0, round(detected - _UNDER_PEAK_DB))
-        hears = situation.name(processor.key.source)
+        own = processor.key.source == strip.id
+        hears = "what feeds it" if own else situation.name(processor.key.source)
         what = f"{db(detected)} dBFS at most" if detected > -120.0 else "nothing at all"
         yield Finding(
             kind="idle-key",

@@ -20,7 +20,7 @@ from gemischt.core.analysis.reports.overlap import (
 )
 from gemischt.core.analysis.reports.relations import relations_of
 from gemischt.core.routing.paths import steps_feeding
-from gemischt.core.session.actions.ducks import MakeRoom
+from gemischt.core.session.actions.make_room import MakeRoom
 
 REMAINS_SHARE = 0.5
 """Of the time in which the trigger sounds."""

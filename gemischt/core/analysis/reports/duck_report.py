@@ -27,7 +27,7 @@ from gemischt.core.analysis.reports.relations import Relation, relations_of, ste
 from gemischt.core.analysis.sub_sessions.paths import isolate
 from gemischt.core.analysis.sub_sessions.strip import InSong
 from gemischt.core.engine import specs
-from gemischt.core.engine.clocks import lengths_by_tempo
+from gemischt.core.engine.clocks import lengths_by_tempo, ticks_of
 from gemischt.core.engine.duck_operations import DuckOperation
 from gemischt.core.engine.hearing import apply_of, heard_by
 from gemischt.core.engine.plan import Plan, Watcher
@@ -42,7 +42,7 @@ from gemischt.core.session.actions.ducks import SetDuck
 from gemischt.core.session.document import Compressor, Gate, Session
 from gemischt.core.session.duck_curves import like_sound
 from gemischt.core.session.ducking import with_steps_in_chains
-from gemischt.core.session.edits import find_processor
+from gemischt.core.session.edits import find_duck, find_processor
 from gemischt.core.session.steps import DuckStep
 
 GLANCE_BINS = 190
@@ -54,7 +54,7 @@ class DuckReport:
 
     ``hits_s`` is where it starts, ``onsets_s`` where what it hears begins. ``gain_db`` is the gain; of a follower, by
     how much the parameter it moves is another one, in ``unit``. ``like_trigger`` gives a curve that hits start the
-    shape of what hits.
+    shape of what hits. Of a drawn duck ``others`` are its other targets, and ``length_s`` is how long its curve lasts.
     """
 
     relation: str
@@ -74,6 +74,16 @@ class DuckReport:
     cure: Action | None
     cure_text: str
     like_trigger: Action | None = None
+    others: "tuple[OtherTarget, ...]" = ()
+    length_s: float | None = None
+
+
+@dataclass(frozen=True)
+class OtherTarget:
+    """What the same curve does to another target, in dB; None where it is silent."""
+
+    strip: str
+    gain_db: tuple[float, ...]
 
 
 @dataclass(frozen=True)
@@ -125,6 +135,8 @@ class _Listener:
 
         def see_after(_operation: Any, n_samples: int) -> None:
             grains.after.append(grains.peaks(buffer, n_samples))
+            if isinstance(applied, specs.Duck):
+                grains.open.append(grains.lowest(plan.signals[applied.openness].rows[0], n_samples))
             grains.gain_db.append(grains.lowest(gain_db(n_samples), n_samples))
 
         return {before: see_before, applied.id: see_after}
@@ -199,6 +211,8 @@ def report_duck(
         cure=cure,
         cure_text=cure_text,
         like_trigger=_like_trigger(processor, hits, trace["trigger"], stretch, rate, grain),
+        others=_others(session, relation, strip_id, joined(grains.open, n_grains)),
+        length_s=_length_s(processor, stretch, rate),
     )
 
 
@@ -222,6 +236,34 @@ def _like_trigger(
     n_grains = max(2, int(lengths[np.searchsorted(changes, stretch.start_samples, side="right") - 1]) // grain)
     parts = [trigger[hit : hit + n_grains] for hit in hits.tolist() if hit + n_grains <= len(trigger)]
     return SetDuck(duck=opening.duck, curve=like_sound(np.mean(parts, axis=0))) if parts else None
+
+
+def _others(
+    session: Session, relation: Relation, heard_at: str, openness: NDArray[np.float64]
+) -> tuple[OtherTarget, ...]:
+    """The gains of a duck's other targets, which follow from how open it is."""
+    if relation.kind != "duck":
+        return ()
+    shares = binned(openness, np.minimum)
+    found = []
+    for target in find_duck(session, relation.owner).targets:
+        if target.strip != heard_at and target.on:
+            silent = 20.0 * np.log10(np.maximum(shares, 1e-6))
+            gain_db = silent if target.depth_db is None else target.depth_db * (1.0 - shares)
+            found.append(OtherTarget(target.strip, written(gain_db, 2)))
+    return tuple(found)
+
+
+def _length_s(processor: Any, stretch: Stretch, rate: int) -> float | None:
+    if not isinstance(processor, DuckStep):
+        return None
+    opening = processor.params.opening
+    if opening.clock.kind == "hits":
+        changes, lengths = lengths_by_tempo(opening, rate)
+        return float(lengths[np.searchsorted(changes, stretch.start_samples, side="right") - 1]) / rate
+    ticks, lengths = ticks_of(opening, rate, stretch.end_samples)
+    here = np.flatnonzero(ticks >= stretch.start_samples)
+    return float(lengths[here[0]]) / rate if len(here) else None
 
 
 def _of_follower(session: Session, relation: Relation, heard: FollowerHeard) -> DuckReport:

@@ -14,7 +14,7 @@ MOST_BINS = 1200
 
 @dataclass
 class Grains:
-    """Peaks and lowest gains, grain by grain."""
+    """Peaks, lowest gains, highest levels, and how open a duck is at least, grain by grain."""
 
     grain: int
     trigger: list[NDArray[np.float64]] = field(default_factory=list)
@@ -22,12 +22,13 @@ class Grains:
     after: list[NDArray[np.float64]] = field(default_factory=list)
     gain_db: list[NDArray[np.float64]] = field(default_factory=list)
     levels_db: list[NDArray[np.float64]] = field(default_factory=list)
+    open: list[NDArray[np.float64]] = field(default_factory=list)
 
     def gather(self, blocks: Iterable[int]) -> None:
         """Run through the blocks of a stretch; all heard before its first block was only run-up."""
         for index, _ in enumerate(blocks):
             if index == 0:
-                for parts in (self.trigger, self.before, self.after, self.gain_db, self.levels_db):
+                for parts in (self.trigger, self.before, self.after, self.gain_db, self.levels_db, self.open):
                     del parts[:-1]
 
     def peaks(self, audio: Audio, n_samples: int) -> NDArray[np.float64]:

@@ -18,7 +18,7 @@ from gemischt.core.engine.buffer_names import strip_buffer, work_buffer
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.tap_reader import BLOCK_SAMPLES, Media, Report, no_report, read_tap, stretch_of
 from gemischt.core.routing.paths import steps_feeding
-from gemischt.core.session.actions.ducks import MakeRoom
+from gemischt.core.session.actions.make_room import MakeRoom
 from gemischt.core.session.document import Session
 from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.edits import find_strip

@@ -15,6 +15,7 @@ from gemischt.core.analysis.reports.relation_words import (
     when_words,
 )
 from gemischt.core.errors import InvalidAction
+from gemischt.core.keys import Key
 from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.processors.eq_params import BandMotion, EqBand
 from gemischt.core.processors.gate_params import GateParams
@@ -81,11 +82,11 @@ def _relations(session: Session) -> Iterator[Relation]:
     known = {strip.id for strip in session.strips}
     for strip in session.strips:
         for processor in walk_chain(strip.chain):
-            if isinstance(processor, Keyed) and processor.key.source in known - {strip.id}:
+            if isinstance(processor, Keyed) and _hears_others(strip, processor.key, known):
                 yield _of_keyed(session, strip, processor)
             elif isinstance(processor, Eq):
                 for band, motion in moving_bands(processor):
-                    if motion.key.source in known - {strip.id}:
+                    if _hears_others(strip, motion.key, known):
                         yield _of_band(session, strip, processor, band, motion)
     for duck in session.ducks:
         yield _of_duck(session, duck)
@@ -93,11 +94,20 @@ def _relations(session: Session) -> Iterator[Relation]:
         yield _of_follower(session, follower)
 
 
+def _hears_others(strip: Strip, key: Key, known: set[str]) -> bool:
+    """Whether a key hears another strip, or what feeds its own."""
+    return key.source in known and (key.source != strip.id or key.tap == "pre-chain")
+
+
+def _trigger_word(session: Session, strip: Strip, source: str) -> Word:
+    return Word("what feeds it" if source == strip.id else session.strip(source).name, "trigger", source)
+
+
 def _of_keyed(session: Session, strip: Strip, processor: Keyed) -> Relation:
     at, params, key = f"strips/{strip.id}/chain/{processor.id}", processor.params, processor.key
     assert key.source is not None
     target = Word(strip.name, "target", strip.id)
-    trigger = Word(session.strip(key.source).name, "trigger", key.source)
+    trigger = _trigger_word(session, strip, key.source)
     words: list[Word] = []
     if isinstance(params, CompressorParams):
         words += [
@@ -140,7 +150,7 @@ def _of_band(session: Session, strip: Strip, eq: Eq, band: EqBand, motion: BandM
     words = [
         Word(strip.name, "target", strip.id),
         Word(" makes room for " if motion.to_db < band.gain_db else " comes up with "),
-        Word(session.strip(motion.key.source).name, "trigger", motion.key.source),
+        _trigger_word(session, strip, motion.key.source),
         Word(f"{SEPARATOR}{around} "),
         Word(hz_words(band.frequency_hz), "part", address=f"{at}/frequency_hz"),
         Word(f"{SEPARATOR}goes to "),
@@ -205,7 +215,8 @@ def _of_duck(session: Session, duck: Duck) -> Relation:
     if isinstance(clock, Hits):
         trigger = clock.source
         source = session.strip(trigger)
-        words += [Word("restarted by "), Word(source.name, "trigger", trigger)]
+        own = "what feeds it" if any(target.strip == trigger for target in duck.targets) else source.name
+        words += [Word("restarted by "), Word(own, "trigger", trigger)]
         if source.kind == "ghost":
             words.append(Word(" (never heard)"))
     elif isinstance(clock, Repeat):

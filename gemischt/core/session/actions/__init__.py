@@ -10,6 +10,7 @@ chain       processors, their parameters and keys
 lanes       parallel blocks
 bands       lanes that are bands
 ducks       drawn ducks and ghosts
+make_room   one strip makes room for another, in one of the usual ways
 followers   followers
 moves       what is drawn over the song
 notes       what pads and keys play
@@ -38,7 +39,6 @@ from gemischt.core.session.actions.ducks import (
     AddDuck,
     AddDuckTargets,
     AddGhost,
-    MakeRoom,
     RemoveDuck,
     RemoveDuckTargets,
     ReshapeDuck,
@@ -51,6 +51,7 @@ from gemischt.core.session.actions.followers import AddFollower, RemoveFollower,
 from gemischt.core.session.actions.groups import AddGroup, RemoveGroup, SetGroup
 from gemischt.core.session.actions.lanes import AddLane, AddParallel, RemoveLane, SetLanes, SetParallel
 from gemischt.core.session.actions.level import SetStrips, StripSettings
+from gemischt.core.session.actions.make_room import MakeRoom
 from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, OnlyIn, RemoveMoves, ReshapeMoves, SetMoves
 from gemischt.core.session.actions.notes import AddNotes, RemoveNoteTrack
 from gemischt.core.session.actions.parameters import SetParameters

@@ -5,14 +5,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.keys import DetectorFilter, Key
 from gemischt.core.parameters import FrozenModel, same_as
-from gemischt.core.processors.compressor_params import CompressorParams
-from gemischt.core.processors.eq_params import EqBand, EqParams
-from gemischt.core.processors.filter_band import FilterBand
-from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Compressor, Eq, Lane, Parallel, Processor, Session, Split, Strip
+from gemischt.core.session.document import Session, Strip
 from gemischt.core.session.duck_curves import copied, reversed_curve, smoothed
 from gemischt.core.session.ducks import Click, CurveNode, Duck, DuckTarget, Hits, LengthMs, Repeat, Steps, WrittenNotes
 from gemischt.core.session.edits import (
@@ -24,19 +19,6 @@ from gemischt.core.session.edits import (
     names_of,
     replace_strip,
     show_db,
-)
-from gemischt.core.session.ways import (
-    COMPRESSORS,
-    DIP,
-    DIP_HZ,
-    DIP_OVER_DB,
-    LOWS,
-    LOWS_BELOW_HZ,
-    LOWS_HEARD_FROM_HZ,
-    SWELL,
-    THRESHOLD_BELOW_DB,
-    WAY_LABELS,
-    WayName,
 )
 from gemischt.core.terms import Id, Name, NoteLength, Tap
 
@@ -84,70 +66,6 @@ class AddDuck(Action):
 
     def describe(self, session: Session) -> str:
         return f"New duck {self.name} on {names_of(session, self.strips)}" if self.strips else f"New duck {self.name}"
-
-
-class MakeRoom(Action):
-    """Let strips make room for a trigger, in one of the usual ways.
-
-    ``at_hz`` is where one band does, ``heard_dbfs`` how loud the trigger is there: thresholds lie below that.
-    """
-
-    type: Literal["make-room"] = "make-room"
-    targets: tuple[Id, ...] = Field(min_length=1, max_length=64)
-    trigger: Id
-    way: WayName
-    at_hz: float = same_as(FilterBand, "frequency_hz", default=DIP_HZ)
-    heard_dbfs: float | None = Field(default=None, ge=-60.0, le=0.0)
-
-    def apply(self, session: Session) -> Session:
-        trigger = find_strip(session, self.trigger)
-        if not self.way.startswith("drawn"):
-            for strip_id in self.targets:
-                strip = find_strip(session, strip_id)
-                session = replace_strip(session, strip.model_copy(update={"chain": (*strip.chain, self._made(strip))}))
-            return session
-        at_hits = self.way == "drawn-at-hits"
-        clock = Hits(source=trigger.id) if at_hits else Repeat(note="1/4")
-        name = f"After {trigger.name}" if at_hits else "On the beat"
-        return AddDuck(name=name, clock=clock, curve=SWELL, strips=self.targets).apply(session)
-
-    def _made(self, strip: Strip) -> Processor:
-        if self.way == "lows-alone":
-            return self._lows_alone(strip)
-        return self._one_band(strip) if self.way == "one-band" else self._compressor(strip)
-
-    def _one_band(self, strip: Strip) -> Eq:
-        told: dict[str, Any] = {"key": Key(source=self.trigger)}
-        if self.heard_dbfs is not None:
-            told |= {"full_level_db": self.heard_dbfs, "from_level_db": self.heard_dbfs - DIP_OVER_DB}
-        band = EqBand(id="b1", frequency_hz=self.at_hz, q=1.0, motion=DIP.model_copy(update=told))
-        return Eq(id=_free_id(strip, "dip"), params=EqParams(bands=(band,), near_nyquist="analogue"))
-
-    def _compressor(self, strip: Strip) -> Compressor:
-        params = self._heard_well(COMPRESSORS[self.way])
-        return Compressor(id=_free_id(strip, "duck"), params=params, key=Key(source=self.trigger))
-
-    def _heard_well(self, params: CompressorParams) -> CompressorParams:
-        if self.heard_dbfs is None:
-            return params
-        return params.model_copy(update={"threshold_db": self.heard_dbfs - THRESHOLD_BELOW_DB})
-
-    def _lows_alone(self, strip: Strip) -> Parallel:
-        """Two bands, of which the lower one hears the trigger."""
-        key = Key(source=self.trigger, filter=DetectorFilter(low_cut_hz=LOWS_HEARD_FROM_HZ))
-        lows = Lane(
-            id="lows",
-            name="Lows",
-            chain=(Compressor(id=_free_id(strip, "duck"), params=self._heard_well(LOWS), key=key),),
-        )
-        splits = (Split(id="x1", frequency_hz=LOWS_BELOW_HZ),)
-        lanes = (lows, Lane(id="highs", name="Highs"))
-        return Parallel(id=_free_id(strip, "bands"), name="Bands", lanes=lanes, splits=splits)
-
-    def describe(self, session: Session) -> str:
-        names, way = names_of(session, self.targets), WAY_LABELS[self.way].split(":")[0]
-        many = "make" if len(self.targets) > 1 else "makes"
-        return f"{names} {many} room for {find_strip(session, self.trigger).name}: {way.lower()}"
 
 
 class SetDuck(Action):
@@ -381,7 +299,3 @@ def _pattern_words(pattern: Steps | WrittenNotes | None) -> str:
     if isinstance(pattern, Steps):
         return f"{sum(step > 0.0 for step in pattern.steps)} of {len(pattern.steps)} steps of {pattern.note}"
     return f"{len(pattern.notes)} notes"
-
-
-def _free_id(strip: Strip, name: str) -> str:
-    return fresh_id(name, (processor.id for processor in walk_chain(strip.chain)))

@@ -9,6 +9,7 @@ import { followPointer } from "../../controls/followPointer";
 import { formatNumber } from "../../lib/format";
 import { bentBy } from "../../lib/moves";
 import { useWidth } from "../../lib/useWidth";
+import type { DuckReport } from "./report";
 import { CURVE_MARGIN_PX, openAt, paintCurve, yOfOpen } from "./drawCurve";
 
 const HEIGHT_PX = 150;
@@ -18,8 +19,8 @@ const STEP = 0.02;
 const SHOWN_LENGTHS = 1.6;
 
 /** A duck's curve over one length: nodes that are dragged, bent, added and taken away. */
-export function CurveEditor({ duck }: { duck: Duck }) {
-  const { live, edit } = useOpen();
+export function CurveEditor({ duck, report }: { duck: Duck; report: DuckReport | null }) {
+  const { live, edit, grid } = useOpen();
   const [drawn, setDrawn] = useState<CurveNode[] | null>(null);
   const area = useRef<HTMLDivElement>(null);
   const lengthPx = useWidth(area) / SHOWN_LENGTHS;
@@ -27,8 +28,8 @@ export function CurveEditor({ duck }: { duck: Duck }) {
   const { ref } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) =>
-        lengthPx > 0 && paintCurve(context, widthPx, heightPx, colors, curve, lengthPx),
-      [curve, lengthPx],
+        lengthPx > 0 && paintCurve(context, widthPx, heightPx, colors, { curve, lengthPx, report, grid }),
+      [curve, lengthPx, report, grid],
     ),
     false,
   );

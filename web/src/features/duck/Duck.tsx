@@ -1,5 +1,5 @@
 import { chakra } from "@chakra-ui/react";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 
 import { server } from "../../api/client";
 import { useRelations } from "../../api/queries";
@@ -20,6 +20,7 @@ import { WithAndWithout } from "./WithAndWithout";
 const SETTLE_MS = 120;
 const BARS = 2;
 const GLANCE_AFTER_MS = 600;
+const FOLLOW_MS = 200;
 
 /** What makes room for what: sentences, and what the chosen one does. */
 export function Duck() {
@@ -44,6 +45,14 @@ export function Duck() {
   );
   const chosen = listed.find((item) => item.id === wanted) ?? listed[0];
   const heardAt = chosen && target !== null && chosen.targets.includes(target) ? target : null;
+  useEffect(() => {
+    if (name !== "live") return;
+    const timer = setInterval(
+      () => setBar(BARS * Math.floor(barsAt(grid, live.positionS()) / BARS)),
+      FOLLOW_MS,
+    );
+    return () => clearInterval(timer);
+  }, [name, live, grid]);
   const stretchS = useMemo<[number, number] | null>(() => {
     if (name === "loop" && loopS) return loopS;
     if (name === "song") return null;
@@ -145,7 +154,7 @@ export function Duck() {
                 }}
               />
             </chakra.div>
-            {duck && <CurveEditor duck={duck} />}
+            {duck && <CurveEditor duck={duck} report={result} />}
             {result && <Scope report={result} dim={!current} withTrigger={result.trigger.length > 0} />}
           </chakra.div>
           <Side

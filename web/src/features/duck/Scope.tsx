@@ -16,7 +16,8 @@ export function Scope({ report, dim, withTrigger }: ScopeProps) {
   const { playing } = useTransport();
   const { data: relations = [] } = useRelations(state.id, state.revision);
   const relation = relations.find((item) => item.id === report.relation);
-  const trigger = strips.get(relation?.trigger ?? "")?.name ?? "";
+  const ofItself = relation?.trigger != null && relation.targets.includes(relation.trigger);
+  const trigger = ofItself ? "what feeds it" : (strips.get(relation?.trigger ?? "")?.name ?? "");
   const target = strips.get(report.target);
   const { ref } = useCanvas(
     useCallback(
@@ -27,9 +28,10 @@ export function Scope({ report, dim, withTrigger }: ScopeProps) {
           color: target?.color ?? colors.ink,
           triggerName: trigger,
           targetName: target?.name ?? "",
+          otherColors: report.others.map((other) => strips.get(other.strip)?.color ?? colors.quiet),
           atS: live.positionS(),
         }),
-      [report, grid, target, trigger, live],
+      [report, grid, target, trigger, live, strips],
     ),
     playing && "gliding",
   );

@@ -120,11 +120,7 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
           )}
           <chakra.p
             fontWeight="700"
-            color={
-              report.figures.never_back || (report.figures.hits === 0 && !moves)
-                ? "hotText"
-                : "atText"
-            }
+            color={report.figures.never_back || (report.figures.hits === 0 && !moves) ? "hotText" : "atText"}
             marginTop="4px"
           >
             {report.verdict}.

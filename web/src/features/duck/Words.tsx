@@ -84,8 +84,11 @@ function Trigger({ relation, strip }: { relation: Relation; strip: string }) {
   const { edit } = useActing();
   const color = relation.kind === "follower" ? "follow" : "key";
   const options = [...strips.values()]
-    .filter((other) => other.kind !== "mix" && !relation.targets.includes(other.id))
-    .map((other) => ({ value: other.id, label: other.name }));
+    .filter((other) => other.kind !== "mix" && (!relation.targets.includes(other.id) || other.id === strip))
+    .map((other) => ({
+      value: other.id,
+      label: relation.targets.includes(other.id) ? "what feeds it" : other.name,
+    }));
   const choose = (from: string) => {
     if (relation.kind === "follower") {
       void edit({ type: "set-follower", follower: relation.owner, source: from } as Wish);

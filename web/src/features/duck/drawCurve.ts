@@ -1,6 +1,8 @@
 import type { CurveNode } from "../../api/types";
 import type { Colors } from "../../canvas/colors";
+import { stepped, type BeatGrid } from "../../lib/beatGrid";
 import { bent } from "../../lib/moves";
+import type { DuckReport } from "./report";
 
 export const CURVE_MARGIN_PX = 12;
 
@@ -20,15 +22,55 @@ export function yOfOpen(open: number, heightPx: number): number {
   return CURVE_MARGIN_PX + (1 - open) * (heightPx - 2 * CURVE_MARGIN_PX);
 }
 
-/** The curve and, paler, how it begins again. */
+type CurvePicture = {
+  curve: readonly CurveNode[];
+  lengthPx: number;
+  /** What was heard last, of which the trigger's wave is shown from a hit on. */
+  report: DuckReport | null;
+  grid: BeatGrid;
+};
+
+/** The trigger's wave from its first hit on, and the beats, under the curve. */
+function paintTrigger(
+  context: CanvasRenderingContext2D,
+  widthPx: number,
+  heightPx: number,
+  colors: Colors,
+  { lengthPx, report, grid }: CurvePicture,
+): void {
+  const fromS = report?.hits_s[0];
+  if (!report || fromS === undefined || !report.length_s) return;
+  const pxPerS = lengthPx / report.length_s;
+  context.fillStyle = colors.rule;
+  for (let beatS = stepped(grid, fromS - 1e-3, "beat", 1), left = 64; left; left -= 1) {
+    const x = (beatS - fromS) * pxPerS;
+    if (x > widthPx) break;
+    context.fillRect(x, 0, 1, heightPx);
+    beatS = stepped(grid, beatS, "beat", 1);
+  }
+  const peak = Math.max(1e-4, ...report.trigger);
+  const binS = (report.end_s - report.start_s) / Math.max(1, report.trigger.length);
+  context.fillStyle = colors.under;
+  context.globalAlpha = 0.35;
+  report.trigger.forEach((level, bin) => {
+    const x = (report.start_s + bin * binS - fromS) * pxPerS;
+    if (x < -binS * pxPerS || x > widthPx) return;
+    const half = (level / peak) * (heightPx / 2 - CURVE_MARGIN_PX);
+    context.fillRect(x, heightPx / 2 - half, Math.max(1, binS * pxPerS), 2 * half);
+  });
+  context.globalAlpha = 1;
+}
+
+/** The curve and, paler, how it begins again, over what starts it. */
 export function paintCurve(
   context: CanvasRenderingContext2D,
   widthPx: number,
   heightPx: number,
   colors: Colors,
-  curve: readonly CurveNode[],
-  lengthPx: number,
+  picture: CurvePicture,
 ): void {
+  const { curve, lengthPx } = picture;
+  paintTrigger(context, widthPx, heightPx, colors, picture);
   for (const [share, word] of [
     [1, "open"],
     [0.5, "half"],

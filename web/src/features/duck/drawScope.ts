@@ -14,6 +14,8 @@ type ScopePicture = {
   color: string;
   triggerName: string;
   targetName: string;
+  /** Of the other targets of the same curve, in their order. */
+  otherColors: string[];
   /** Where the song is, if it is inside. */
   atS: number | null;
 };
@@ -73,11 +75,12 @@ function paintGain(
   rowPx: number,
   innerPx: number,
   colors: Colors,
-  { report }: ScopePicture,
+  { report, otherColors }: ScopePicture,
   x: (atS: number) => number,
 ): void {
   const isGain = report.unit === "dB";
-  const lowest = Math.min(isGain ? -1 : 0, ...report.gain_db);
+  const others = report.others.map((other) => Math.max(-60, Math.min(0, ...other.gain_db)));
+  const lowest = Math.min(isGain ? -1 : 0, ...report.gain_db, ...others);
   const highest = Math.max(0, ...report.gain_db);
   const span = Math.max(isGain ? 2 : 1e-3, 1.15 * (highest - lowest));
   const y = (db: number) => topPx + 8 + ((highest - db) / span) * (rowPx - 16);
@@ -94,6 +97,15 @@ function paintGain(
   context.textAlign = "left";
   context.strokeStyle = colors.edge;
   for (const hit of report.hits_s) line(context, x(hit), y(0) - 6, x(hit), y(0));
+  report.others.forEach((other, index) => {
+    context.beginPath();
+    other.gain_db.forEach((db, bin) =>
+      context.lineTo(LABEL_PX + ((bin + 0.5) / other.gain_db.length) * innerPx, y(Math.max(-60, db))),
+    );
+    context.strokeStyle = otherColors[index] ?? colors.quiet;
+    context.lineWidth = 1.4;
+    context.stroke();
+  });
   context.beginPath();
   report.gain_db.forEach((db, bin) =>
     context.lineTo(LABEL_PX + ((bin + 0.5) / report.gain_db.length) * innerPx, y(db)),

@@ -32,10 +32,13 @@ export type DuckReport = {
   cure_text: string;
   /** Shapes a curve that hits start as what hits. */
   like_trigger: Wish | null;
+  /** The other targets of the same curve, and its length. */
+  others: { strip: string; gain_db: number[] }[];
+  length_s: number | null;
 };
 
 /** A relation at a glance. */
 export type Glance = { relation: string; deepest_db: number; gain_db: number[] };
 
-export const STRETCHES = ["2 bars", "loop", "song"] as const;
+export const STRETCHES = ["2 bars", "live", "loop", "song"] as const;
 export type StretchName = (typeof STRETCHES)[number];

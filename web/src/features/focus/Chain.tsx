@@ -11,6 +11,7 @@ import { SignButton } from "../../controls/SignButton";
 import { AddToChain } from "./AddToChain";
 import { copyProcessors, savePreset } from "./chainCommands";
 import { KeyedCard } from "./KeyedCard";
+import { DuckPlaces, duckIn, isDuck, useDucksOn } from "./DuckPlaces";
 import { EqCard } from "./EqCard";
 import { LanesCard } from "./LanesCard";
 import { PlainCard } from "./PlainCard";
@@ -21,11 +22,23 @@ type ChainProps = { strip: Strip; chain: Processor[]; into: LanePlace | null };
 export const Chain = memo(function Chain({ strip, chain, into }: ChainProps) {
   const [dragged, setDragged] = useState<string | null>(null);
   const { edit } = useActing();
+  const ducksAt = useDucksOn(strip.id);
   const move = (processor: string, to: number) =>
     void edit({ type: "move-processor", strip: strip.id, processor, to });
+  const placeDuck = (event: DragEvent, settings: { before: string | null; at?: "pre-fader" }) => {
+    const duck = duckIn(event);
+    if (!duck) return false;
+    event.preventDefault();
+    event.stopPropagation();
+    void edit({ type: "set-duck-target", ...duck, settings });
+    return true;
+  };
+  const own = into === null;
   return (
     <>
-      {chain.map((processor, place) => (
+      {own && <DuckPlaces ducks={ducksAt("pre-chain")} words="before its chain" />}
+      {chain.map((processor, place) => [
+        <DuckPlaces key={`ducks ${processor.id}`} ducks={ducksAt(processor.id)} words="before this" />,
         <Card
           key={processor.id}
           strip={strip}
@@ -35,14 +48,22 @@ export const Chain = memo(function Chain({ strip, chain, into }: ChainProps) {
           inLane={into !== null}
           onMove={(to) => move(processor.id, to)}
           onDragStart={() => setDragged(processor.id)}
-          onDrop={() => {
+          onDrop={(event) => {
+            if (placeDuck(event, { before: processor.id })) return;
             if (dragged && dragged !== processor.id) move(dragged, place);
             setDragged(null);
           }}
           dropping={dragged !== null && dragged !== processor.id}
-        />
-      ))}
-      <AddToChain strip={strip} chain={chain} into={into} />
+        />,
+      ])}
+      {own && <DuckPlaces ducks={ducksAt("pre-fader")} words="after its chain" />}
+      <chakra.div
+        onDragOver={(event: DragEvent) => own && isDuck(event) && event.preventDefault()}
+        onDrop={(event: DragEvent) => placeDuck(event, { before: null, at: "pre-fader" })}
+      >
+        <AddToChain strip={strip} chain={chain} into={into} />
+      </chakra.div>
+      {own && <DuckPlaces ducks={ducksAt("post-fader")} words="after its fader" />}
     </>
   );
 });
@@ -55,7 +76,7 @@ type CardProps = {
   inLane: boolean;
   onMove: (to: number) => void;
   onDragStart: () => void;
-  onDrop: () => void;
+  onDrop: (event: DragEvent) => void;
   dropping: boolean;
 };
 
@@ -89,7 +110,7 @@ function Card({ strip, processor, place, last, inLane, onMove, onDragStart, onDr
       borderRadius="small"
       bg="sheet"
       opacity={bypass.on ? 1 : 0.65}
-      onDragOver={(event: DragEvent) => dropping && event.preventDefault()}
+      onDragOver={(event: DragEvent) => (dropping || isDuck(event)) && event.preventDefault()}
       onDrop={onDrop}
     >
       <chakra.div

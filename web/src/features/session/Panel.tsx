@@ -1,10 +1,10 @@
 import { Dialog, Portal } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
-type PanelProps = { title: string; onClose: () => void; children: ReactNode };
+type PanelProps = { title: string; onClose: () => void; wide?: boolean; children: ReactNode };
 
 /** A panel over the page that Escape closes. */
-export function Panel({ title, onClose, children }: PanelProps) {
+export function Panel({ title, onClose, wide, children }: PanelProps) {
   return (
     <Dialog.Root open onOpenChange={(change) => !change.open && onClose()} placement="top">
       <Portal>
@@ -17,6 +17,7 @@ export function Panel({ title, onClose, children }: PanelProps) {
             border="1px solid"
             borderColor="edge"
             shadow="none"
+            maxWidth={wide ? "860px" : undefined}
           >
             <Dialog.Header padding="14px 16px 6px">
               <Dialog.Title fontSize="title">{title}</Dialog.Title>
