@@ -269,6 +269,11 @@ class KindsTest(unittest.TestCase):
         bench = one(np.stack([left, right]))
         self.assertNotIn("wide-lows", [finding.kind for finding in found_in(bench.session(), bench)])
 
+    def test_bands_do_not_comb(self) -> None:
+        bands = {"id": "b", "type": "parallel", "splits": [{"id": "x", "frequency_hz": 120.0}]}
+        bench = one(noise(1.0), chain=[bands | {"lanes": [{"id": k, "name": k} for k in ("lows", "highs")]}])
+        self.assertNotIn("lanes-comb", [finding.kind for finding in found_in(bench.session(), bench)])
+
     def test_every_cure_cures(self) -> None:
         cured = 0
         for kind, (has_it, _) in CASES.items():

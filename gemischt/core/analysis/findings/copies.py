@@ -140,13 +140,13 @@ def _pull_earlier(strip: Strip, by_ms: float) -> SetClips:
 
 
 def combing_lanes(situation: Situation) -> Iterator[Finding]:
-    """Lanes that arrive late or upside down against the first lane of their block."""
+    """Lanes that arrive late or upside down against the first lane of their block; bands are each other's rest."""
     for strip in with_steps_in_chains(situation.session).strips:
         if situation.of(strip).stage("source").silent:
             continue
         for processor, fingerprint in zip(sounding_steps(strip.chain), situation.prints_of(strip).chain, strict=True):
             for block in walk_chain((processor,)):
-                if block.type == "parallel" and block.on and len(block.lanes) > 1:
+                if block.type == "parallel" and block.on and len(block.lanes) > 1 and not block.splits:
                     key = f"{fingerprint}-{block.id}-lanes"
                     found = _once(situation, key, partial(_compare_lanes, situation, strip, block))
                     yield from _combing(strip, block, found)
