@@ -14,6 +14,7 @@ from gemischt.core.processors.compressor_params import CompressorParams
 from gemischt.core.units import ms_to_samples, time_constant_to_coefficient
 
 _UNLIMITED_RANGE_DB = 400.0
+_CREST_MS = 200.0
 _ANY_RATE_HZ = 48000
 """The static curve does not depend on it."""
 
@@ -32,7 +33,9 @@ def coefs_of(params: CompressorParams, sample_rate_hz: int) -> Row:
         _UNLIMITED_RANGE_DB if params.range_db is None else params.range_db,
         time_constant_to_coefficient(params.attack_ms, sample_rate_hz),
         time_constant_to_coefficient(params.release_ms, sample_rate_hz),
+        time_constant_to_coefficient(_CREST_MS, sample_rate_hz),
         ms_to_samples(params.hold_ms, sample_rate_hz),
+        float(params.release == "follows"),
     )
 
 
@@ -48,7 +51,8 @@ def static_curve_db(params: CompressorParams, inputs_db: NDArray[np.float64]) ->
 
 
 class CompressorShaper(GainShaper):
-    """What exceeds the threshold is turned down. State: the last reduction and the hold left per channel."""
+    """What exceeds the threshold is turned down. State: the last reduction, the hold left, and the squares that the
+    crest factor is made of, per channel."""
 
     def __init__(self, place: Place, levels: ControlSignal, reduction: ControlSignal) -> None:
         self._sample_rate_hz = place.sample_rate_hz
@@ -56,13 +60,14 @@ class CompressorShaper(GainShaper):
         control = Control(dynamics.N_COEFS, place.max_block, place.glide_samples, first_stepped=dynamics.HOLD)
         moving = (control.pieces, control.coefs)
         smoothed_db, held = np.zeros(place.n_channels), np.zeros(place.n_channels, np.int64)
-        wanted = (reduction.rows, reduction.streams)
+        squares = np.zeros((place.n_channels, 2))
+        heard, wanted = (levels.rows, levels.streams), (reduction.rows, reduction.streams)
         self.controls = (control,)
-        self.state = ((smoothed_db, held),)
+        self.state = ((smoothed_db, held, squares),)
         self.calls = (
             Call(dynamics.count_streams, levels.streams, reduction.streams, smoothed_db, held),
-            Call(dynamics.compute_reduction_db, levels.rows, levels.streams, *wanted, *moving),
-            Call(dynamics.smooth_reduction, *wanted, *moving, smoothed_db, held),
+            Call(dynamics.compute_reduction_db, *heard, *wanted, *moving),
+            Call(dynamics.smooth_reduction, *heard, *wanted, *moving, smoothed_db, held, squares),
         )
 
     @staticmethod

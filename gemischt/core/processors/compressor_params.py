@@ -2,6 +2,8 @@
 
 from typing import Literal
 
+from pydantic import Field
+
 from gemischt.core.parameters import FrozenModel, parameter
 
 Detector = Literal["peak", "rms"]
@@ -10,6 +12,7 @@ Detector = Literal["peak", "rms"]
 class CompressorParams(FrozenModel):
     """Downward compression of what exceeds the threshold.
 
+    A release that follows is shorter where the signal has peaks: ``release_ms`` is what a sine gets, less the attack.
     ``ratio`` and ``range_db`` may be ``null``: endless ratio, unlimited reduction.
     """
 
@@ -22,6 +25,7 @@ class CompressorParams(FrozenModel):
     range_db: float | None = parameter(None, 0.0, 80.0, label="Range", unit="dB", none="unlimited")
     makeup_db: float = parameter(0.0, -12.0, 36.0, label="Make-up", unit="dB")
     lookahead_ms: float = parameter(0.0, 0.0, 20.0, label="Lookahead", unit="ms", stays=True)
+    release: Literal["fixed", "follows"] = Field(default="fixed", title="Release time")
     detector: Detector = "peak"
     rms_ms: float = parameter(10.0, 1.0, 500.0, label="RMS time", unit="ms", scale="logarithmic")
     stereo_link: float = parameter(1.0, 0.0, 1.0, label="Stereo link")

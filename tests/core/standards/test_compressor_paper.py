@@ -102,6 +102,68 @@ class BallisticsTest(unittest.TestCase):
         np.testing.assert_allclose(made.reduction_db()[: len(wanted)], wanted, atol=1e-5)
 
 
+class FollowingReleaseTest(unittest.TestCase):
+    """Parameter automation, JAES 61(10), 2013 (from memory): release 2 R / C^2 - A with the crest factor C."""
+
+    def way_back(self, loud: np.ndarray, *, attack_ms: float = 10.0, release_ms: float = 200.0) -> np.ndarray:
+        """Reduction from where a loud signal ends."""
+        params = CompressorParams(
+            threshold_db=-40, ratio=None, knee_db=0, attack_ms=attack_ms, release_ms=release_ms, release="follows"
+        )
+        made = processor(params, max_block=192000)
+        whole = np.concatenate([loud, np.zeros((1, 24000))], axis=1)
+        made.process(whole.copy(), whole, whole.shape[1])
+        return made.reduction_db()[loud.shape[1] - 1 : whole.shape[1]]
+
+    def time_constant_ms(self, reduction: np.ndarray) -> float:
+        return 1000.0 * float(np.argmax(reduction <= reduction[0] / np.e)) / RATE_HZ
+
+    def test_a_steady_level_has_twice_the_release_less_the_attack(self) -> None:
+        self.assertAlmostEqual(self.time_constant_ms(self.way_back(constant(-10, 96000))), 390.0, delta=2.0)
+
+    def test_a_sine_has_the_release_less_the_attack(self) -> None:
+        times = np.arange(96000) / RATE_HZ
+        sine = 0.5 * np.sin(2 * np.pi * 997.0 * times)[np.newaxis]
+        back = self.way_back(sine, attack_ms=1.0, release_ms=100.0)
+        self.assertAlmostEqual(self.time_constant_ms(back), 99.0, delta=3.0)
+
+    def test_what_has_peaks_comes_back_sooner(self) -> None:
+        times = np.arange(96000) / RATE_HZ
+        bursts = (0.5 * np.sin(2 * np.pi * 997.0 * times) * (np.arange(96000) % 12000 < 1200))[np.newaxis]
+        steady = self.time_constant_ms(self.way_back(0.5 * np.sin(2 * np.pi * 997.0 * times)[np.newaxis]))
+        whole = np.concatenate([bursts, bursts[:, :1200]], axis=1)
+        self.assertLess(self.time_constant_ms(self.way_back(whole)), 0.35 * steady)
+
+    def test_it_is_the_plain_recursion(self) -> None:
+        params = CompressorParams(
+            threshold_db=-30, ratio=3, knee_db=4, attack_ms=3, release_ms=60, hold_ms=2, release="follows"
+        )
+        audio = noise(0.4, channels=1, seed=5) * (np.arange(19200) % 4800 < 1600)
+        made = processor(params)
+        made.process(audio.copy(), audio, audio.shape[1])
+        levels = 20 * np.log10(np.maximum(np.abs(audio[0]), 1e-10))
+        asked = levels - static_curve_db(CompressorParams(threshold_db=-30, ratio=3, knee_db=4), levels)
+        attack, kept = np.exp(-1 / (0.003 * RATE_HZ)), np.exp(-1 / (0.2 * RATE_HZ))
+        last, held, peak, mean = 0.0, 0, 0.0, 0.0
+        wanted = np.zeros(len(asked))
+        for i, value in enumerate(asked):
+            square = max(abs(audio[0, i]), 1e-10) ** 2
+            if i == 0:
+                peak = mean = square
+            mean = kept * mean + (1 - kept) * square
+            peak = max(square, kept * peak + (1 - kept) * square)
+            if value >= last:
+                last, held = attack * last + (1 - attack) * value, 96
+            elif held > 0:
+                held -= 1
+            else:
+                samples = 2 * 0.060 * RATE_HZ * mean / peak - 0.003 * RATE_HZ
+                feedback = np.exp(-1 / samples) if samples > 1e-3 else 0.0
+                last = feedback * last + (1 - feedback) * value
+            wanted[i] = last
+        np.testing.assert_allclose(made.reduction_db()[: len(wanted)], wanted, atol=1e-4)
+
+
 class DetectorTest(unittest.TestCase):
     def test_linked_channels_share_one_reduction(self) -> None:
         # L -6, R -26, T -20, ratio 4: linked both 10.5 dB, unlinked L 10.5 and R 0.

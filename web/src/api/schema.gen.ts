@@ -1528,6 +1528,7 @@ export interface components {
              *       "makeup_db": 0,
              *       "mix": 1,
              *       "ratio": 4,
+             *       "release": "fixed",
              *       "release_ms": 120,
              *       "rms_ms": 10,
              *       "stereo_link": 1,
@@ -1570,6 +1571,7 @@ export interface components {
              *       "makeup_db": 0,
              *       "mix": 1,
              *       "ratio": 4,
+             *       "release": "fixed",
              *       "release_ms": 120,
              *       "rms_ms": 10,
              *       "stereo_link": 1,
@@ -1587,6 +1589,7 @@ export interface components {
          * CompressorParams
          * @description Downward compression of what exceeds the threshold.
          *
+         *     A release that follows is shorter where the signal has peaks: ``release_ms`` is what a sine gets, less the attack.
          *     ``ratio`` and ``range_db`` may be ``null``: endless ratio, unlimited reduction.
          */
         "CompressorParams-Input": {
@@ -1634,6 +1637,12 @@ export interface components {
              */
             ratio?: number | null;
             /**
+             * Release time
+             * @default fixed
+             * @enum {string}
+             */
+            release?: "fixed" | "follows";
+            /**
              * Release
              * @default 120
              */
@@ -1658,6 +1667,7 @@ export interface components {
          * CompressorParams
          * @description Downward compression of what exceeds the threshold.
          *
+         *     A release that follows is shorter where the signal has peaks: ``release_ms`` is what a sine gets, less the attack.
          *     ``ratio`` and ``range_db`` may be ``null``: endless ratio, unlimited reduction.
          */
         "CompressorParams-Output": {
@@ -1704,6 +1714,12 @@ export interface components {
              * @default 4
              */
             ratio: number | null;
+            /**
+             * Release time
+             * @default fixed
+             * @enum {string}
+             */
+            release: "fixed" | "follows";
             /**
              * Release
              * @default 120

@@ -36,6 +36,15 @@ export const SHOWN: Record<string, Shown[]> = {
     number("attack_ms", "attack", 1),
     number("hold_ms", "hold", 0),
     number("release_ms", "release", 0),
+    {
+      kind: "choice",
+      name: "release",
+      label: "which is",
+      options: [
+        { value: "fixed", label: "fixed" },
+        { value: "follows", label: "by crest" },
+      ],
+    },
     number("lookahead_ms", "lookahead", 1),
     number("makeup_db", "make-up", 1),
     number("mix", "mix", 2),
