@@ -149,6 +149,9 @@ def run() -> None:
             rows = page.get_by_role("row").count()
         frames = lone.evaluate(COUNT_FRAMES) / 5
         with lone.driven() as page:
+            measure_duck_station(page, server)
+            play(page, f"{server.address}/session/{forty_strips(server)}", "More 1")
+        with lone.driven() as page:
             drawing = frames_while_drawing(page)
         print(f"frames while drawing a curve: {drawing:.0f} a second (goal: 60)")
         print(f"frames while playing {rows} strips: {frames:.0f} a second (goal: 60)")
@@ -175,6 +178,33 @@ def frames_while_drawing(page: Page) -> float:
     page.mouse.up()
     page.keyboard.press("v")
     return frames
+
+
+def measure_duck_station(page: Page, server: Server) -> None:
+    """How long the Duck station takes to open, and its scope to show an edit; the song rests, and is measured."""
+    page.goto(f"{server.address}/session/{server.copy_of(MIXED)}")
+    page.get_by_role("row").first.wait_for()
+    page.wait_for_timeout(12000)
+    opened, redrawn = [], []
+    for _ in range(5):
+        page.keyboard.press("2")
+        page.get_by_role("row", name="Mix", exact=True).wait_for()
+        began = time.monotonic()
+        page.keyboard.press("4")
+        page.get_by_role("table", name="What makes room for what").get_by_role("row").first.wait_for()
+        opened.append(1000.0 * (time.monotonic() - began))
+    status = page.get_by_text("measured on the real signal")
+    status.wait_for()
+    depth = page.get_by_role("complementary", name="The chosen sentence").get_by_role("spinbutton", name="at most")
+    for _ in range(5):
+        depth.focus()
+        began = time.monotonic()
+        page.keyboard.press("ArrowUp")
+        page.get_by_role("status").filter(has_text="measuring").wait_for()
+        status.wait_for()
+        redrawn.append(1000.0 * (time.monotonic() - began))
+    print(f"Duck station opens: median {np.median(opened):.0f} ms (goal: 300)")
+    print(f"scope redrawn after an edit: median {np.median(redrawn):.0f} ms (goal: 400)")
 
 
 def measure_edits(lone: LonePage) -> None:

@@ -33,13 +33,30 @@ class DuckTest(OwnFilesCase):
         for word in words:
             self.page.get_by_role("dialog").get_by_role("button", name=word).click()
 
-    def make(self, *words: str) -> Locator:
-        """A new sentence, as the dialogs ask for it; its row."""
+    def choose(self, target: str, trigger: str) -> Locator:
+        """The panel of a new sentence with both chosen."""
         self.page.get_by_role("button", name="New sentence").click()
-        self.answer(*words)
+        panel = self.page.get_by_role("dialog")
+        panel.get_by_role("group", name="Makes room").get_by_role("radio", name=target).check()
+        panel.get_by_role("group", name="For").get_by_role("radio", name=trigger).check()
+        return panel
+
+    def make(self, target: str, trigger: str, way: str) -> Locator:
+        """A new sentence; its row."""
+        panel = self.choose(target, trigger)
+        panel.get_by_role("button", name=way).last.click()
+        expect(panel).to_have_count(0)
         row = self.page.get_by_role("table", name="What makes room for what").get_by_role("row").last
-        expect(row).to_contain_text("Bass")
+        expect(row).to_contain_text(target)
         return row
+
+    def alone(self, strip: str) -> Signal:
+        """The print with the other strips playing nowhere."""
+        others = [other for other in ("bass", "pad", "keys") if other != strip]
+        self.server.edit(self.session_id, {"type": "set-output", "strips": others, "output": None})
+        samples = self.printed()
+        self.server.edit(self.session_id, {"type": "set-output", "strips": others, "output": "mix"})
+        return samples
 
     def level_db(self, samples: Signal, at_s: float, within_s: float = 0.01) -> float:
         part = samples[round(at_s * RATE_HZ) : round((at_s + within_s) * RATE_HZ), 0]
@@ -145,6 +162,101 @@ class DuckTest(OwnFilesCase):
         table = page.get_by_role("table", name="What makes room for what")
         expect(table.get_by_role("row")).to_have_count(2)
         expect(table).to_contain_text("below 400 Hz")
+
+    def test_one_band_is_proposed_where_both_meet_and_dips_there(self) -> None:
+        page = self.page
+        self.server.edit(self.session_id, {"type": "set-strips", "changes": [{"strip": "bass", "fader_db": -10.0}]})
+        voice = np.concatenate([sine(1010.0, -12.0, 2.0), np.zeros((2, 2 * RATE_HZ))], axis=1)
+        page.keyboard.press("2")
+        self.bring_in(Voice=voice)
+        page.keyboard.press("4")
+        panel = self.choose("Bass", "Voice")
+        proposal = panel.get_by_role("status", name="Proposal")
+        expect(proposal).to_contain_text("They meet around 1 kHz")
+        proposal.get_by_role("button", name="One band").click()
+        row = page.get_by_role("table", name="What makes room for what").get_by_role("row").last
+        expect(row).to_contain_text("Bass makes room for")
+        expect(row).to_contain_text("around")
+        goes_to = row.get_by_role("spinbutton", name="Goes to of the sentence")
+        goes_to.focus()
+        page.keyboard.type("-10")
+        page.keyboard.press("Enter")
+        expect(goes_to).to_have_text("−10.0 dB")
+        side = page.get_by_role("complementary", name="The chosen sentence")
+        page.get_by_role("radio", name="song").click()
+        expect(side.get_by_role("region", name="Measured")).to_contain_text(re.compile("moved by at most−(9|10)"))
+        self.server.edit(self.session_id, {"type": "set-output", "strips": ["voice"], "output": None})
+        samples = self.printed()
+        # All the way down while the voice sounds, and as it was behind it: -6 dBFS through a fader of -10 dB.
+        self.assertAlmostEqual(self.level_db(samples, 1.0, 0.2), -26.0, delta=0.6)
+        self.assertAlmostEqual(self.level_db(samples, 3.5, 0.2), -16.0, delta=0.1)
+
+    def test_one_curve_serves_three_targets_at_depths_of_their_own_and_is_left_out_for_a_bar(self) -> None:
+        page = self.page
+        page.keyboard.press("2")
+        self.bring_in(Keys=sine(4000.0, -30.0, 4.0))
+        page.keyboard.press("4")
+        self.make("Bass", "Drum", "A drawn curve on the beat")
+        side = page.get_by_role("complementary", name="The chosen sentence")
+        for name in ("Pad", "Keys"):
+            side.get_by_role("button", name="Put on another target").click()
+            self.answer(name)
+        for name, depth_db in (("Bass", "-12"), ("Pad", "-6"), ("Keys", "-20")):
+            depth = side.get_by_role("spinbutton", name=f"Depth on {name}")
+            depth.focus()
+            page.keyboard.type(depth_db)
+            page.keyboard.press("Enter")
+            expect(depth).to_have_text(f"{depth_db.replace('-', '−')}.0 dB")
+        # A bar lasts two seconds.
+        stretch = {"from_s": 2.0, "to_s": 4.0}
+        self.server.edit(
+            self.session_id,
+            {"type": "only-in", "target": "ducks/on-the-beat/on", "stretches": [stretch], "left_out": True},
+        )
+        row = page.get_by_role("table", name="What makes room for what").get_by_role("row").last
+        expect(row).to_contain_text("not in bar 2")
+        before = {name: self.alone(name) for name in ("bass", "pad", "keys")}
+        for name, depth_db, level_db in (("bass", -12.0, -6.0), ("pad", -6.0, -60.0), ("keys", -20.0, -30.0)):
+            with self.subTest(name):
+                deepest = min(self.level_db(before[name], 1.0 + at_s, 0.005) for at_s in (0.005, 0.01, 0.02))
+                self.assertAlmostEqual(deepest - level_db, depth_db, delta=0.6)
+                self.assertAlmostEqual(self.level_db(before[name], 3.005) - level_db, 0.0, delta=0.1)
+
+    def test_a_reverb_makes_room_for_what_feeds_it(self) -> None:
+        page = self.page
+        add = {"type": "add-strip", "kind": "return", "name": "Hall"}
+        self.server.edit(self.session_id, add)
+        reverb = {"type": "add-processor", "strip": "hall", "processor": "reverb", "params": {"decay_s": 1.0}}
+        self.server.edit(self.session_id, reverb)
+        self.server.edit(self.session_id, {"type": "add-send", "strips": ["drum"], "to": "hall", "level_db": 0.0})
+        for strip in ("bass", "pad"):
+            self.server.edit(self.session_id, {"type": "set-output", "strips": [strip], "output": None})
+        free = self.printed()
+        page.keyboard.press("4")
+        row = self.make("Hall", "what feeds it", "Duck hard")
+        expect(row).to_contain_text("Hall makes room for")
+        expect(row.get_by_role("combobox", name="Trigger").locator("option:checked")).to_have_text("what feeds it")
+        expect(row).to_contain_text("after its Reverb")
+        ducked = self.printed()
+        # While the drum sounds the hall is down; between the hits it blooms as it did.
+        during = self.level_db(ducked, 0.53, 0.02) - self.level_db(free, 0.53, 0.02)
+        after = self.level_db(ducked, 1.1, 0.1) - self.level_db(free, 1.1, 0.1)
+        self.assertLess(during, -15.0)
+        self.assertAlmostEqual(after, 0.0, delta=0.5)
+
+    def test_a_drawn_duck_is_dragged_before_an_effect(self) -> None:
+        page = self.page
+        gain = {"type": "add-processor", "strip": "bass", "processor": "saturator", "params": {}}
+        self.server.edit(self.session_id, gain)
+        self.make("Bass", "Drum", "A drawn curve on the beat")
+        page.keyboard.press("2")
+        page.get_by_role("row", name="Bass", exact=True).get_by_role("button").first.click()
+        duck = page.get_by_role("group", name="Duck On the beat, after its chain")
+        duck.drag_to(page.get_by_role("region", name="Saturator of Bass"))
+        expect(page.get_by_role("group", name="Duck On the beat, before this")).to_be_visible()
+        self.assertEqual(self.server.document(self.session_id)["ducks"][0]["targets"][0]["before"], "saturator")
+        page.keyboard.press("4")
+        expect(page.get_by_role("table", name="What makes room for what")).to_contain_text("before its Saturator")
 
     def test_a_ghost_is_made_clicks_on_what_was_played_and_is_never_heard(self) -> None:
         page = self.page

@@ -5,7 +5,7 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from gemischt.core.keys import Key
-from gemischt.core.parameters import FrozenModel, parameter, same_as
+from gemischt.core.parameters import FrozenModel, parameter
 from gemischt.core.processors.filter_band import MAX_BANDS, FilterBand, with_ids
 
 
@@ -16,7 +16,7 @@ class BandMotion(FrozenModel):
     """
 
     on: bool = True
-    to_db: float = same_as(FilterBand, "gain_db", default=-6.0, title="Goes to")
+    to_db: float = parameter(-6.0, -24.0, 24.0, label="Goes to", unit="dB", stays=True)
     from_level_db: float = parameter(-30.0, -80.0, 0.0, label="Starts at", unit="dB")
     full_level_db: float = parameter(-18.0, -80.0, 0.0, label="All the way at", unit="dB")
     attack_ms: float = parameter(5.0, 0.0, 5000.0, label="Attack", unit="ms", scale="logarithmic")

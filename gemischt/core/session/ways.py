@@ -35,8 +35,10 @@ LOWS_HEARD_FROM_HZ = 25.0
 
 THRESHOLD_BELOW_DB = 12.0
 """So far below what is typically heard of a trigger its threshold lies."""
+DIP_BELOW_DB = 3.0
+"""So far below what is typically heard a band is all the way down ..."""
 DIP_OVER_DB = 15.0
-"""Over so many decibels a band goes all the way."""
+"""... and over so many decibels it goes there."""
 DIP_HZ = 2500.0
 """Where voices are understood."""
 DIP = BandMotion(to_db=-6.0, from_level_db=-40.0, full_level_db=-20.0, attack_ms=5.0, release_ms=120.0)

@@ -85,7 +85,8 @@ class ProposalTest(unittest.TestCase):
         motion = made.params.bands[0].motion
         assert motion is not None
         self.assertEqual(motion.key.source, "trigger")
-        self.assertAlmostEqual(motion.full_level_db, -18.0 - 3.0, delta=3.0)
+        # 3 dB under the RMS of a sine of -18 dBFS.
+        self.assertAlmostEqual(motion.full_level_db, -18.0 - 3.0 - 3.0, delta=0.5)
 
     def test_what_meets_everywhere_turns_the_whole(self) -> None:
         self.assertEqual(proposed(noise(6.0), hits(noise(6.0, seed=2))).way, "pump")

@@ -21,6 +21,7 @@ from gemischt.core.analysis.reports.overlap import (
 from gemischt.core.analysis.reports.relations import relations_of
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.actions.make_room import MakeRoom
+from gemischt.core.units import db_to_gain
 
 REMAINS_SHARE = 0.5
 """Of the time in which the trigger sounds."""
@@ -95,7 +96,7 @@ def _remains(situation: Situation, target: str, trigger: str) -> _Remains:
 
 
 def _thirds(situation: Situation, strip_id: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Powers of a strip before and after its fader: of one that rests, the same turned by it."""
+    """Powers of a strip before and after its fader: of one that rests, the same turned by fader and pan."""
     prints = situation.measurement.prints[strip_id]
     key = f"{prints.post_fader if prints.led else prints.pre_fader}-thirds"
     kept = situation.store.figures(key)
@@ -104,13 +105,16 @@ def _thirds(situation: Situation, strip_id: str) -> tuple[NDArray[np.float64], N
         if rendered is not None:
             whole = np.ascontiguousarray(rendered.T, np.float64)
             powers = [third_octave_powers(whole, situation.session.sample_rate_hz)]
+            turned = db_to_gain(situation.session.pan_law_db) ** 2 if len(whole) == 1 else 1.0
         else:
             both = strip_thirds(situation.session, situation.media, strip_id, situation.in_song)
             powers = list(both if prints.led else both[:1])
-        kept = {"powers": [_packed(found) for found in powers]}
+            before, after = float(both[0].sum()) * prints.heard_gain**2, float(both[1].sum())
+            turned = after / before if before > 0.0 else 1.0
+        kept = {"powers": [_packed(found) for found in powers], "turned": turned}
         situation.store.keep_figures(key, kept)
-    before, *after = (_unpacked(powers) for powers in kept["powers"])
-    return before, after[0] if after else before * prints.heard_gain**2
+    raw, *heard = (_unpacked(packed) for packed in kept["powers"])
+    return raw, heard[0] if heard else raw * prints.heard_gain**2 * kept["turned"]
 
 
 def _packed(powers: NDArray[np.float64]) -> str:

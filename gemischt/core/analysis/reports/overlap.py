@@ -155,7 +155,7 @@ def overlap_of(
 
 
 def third_octave_powers(blocks: NDArray[np.float64], sample_rate_hz: int) -> NDArray[np.float64]:
-    """Mean square in each third octave every 100 ms, all channels added up: (n_channels, n) -> (n_frames, N_THIRDS)."""
+    """Mean square in each third octave every 100 ms, mean of all channels: (n_channels, n) -> (n_frames, N_THIRDS)."""
     step = round(FRAME_S * sample_rate_hz)
     window = np.hanning(_WINDOW_SAMPLES)
     frequencies_hz = np.fft.rfftfreq(_WINDOW_SAMPLES, 1.0 / sample_rate_hz)
@@ -166,7 +166,7 @@ def third_octave_powers(blocks: NDArray[np.float64], sample_rate_hz: int) -> NDA
     scale = 2.0 / (_WINDOW_SAMPLES * float(np.sum(window**2)))
     for frame in range(n_frames):
         part = padded[:, frame * step : frame * step + _WINDOW_SAMPLES]
-        spectrum = (np.abs(np.fft.rfft(part * window)) ** 2).sum(axis=0) * scale
+        spectrum = (np.abs(np.fft.rfft(part * window)) ** 2).mean(axis=0) * scale
         powers[frame] = np.add.reduceat(spectrum[: edges[-1]], edges[:-1])
     return powers
 

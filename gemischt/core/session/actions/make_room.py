@@ -20,6 +20,7 @@ from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.ways import (
     COMPRESSORS,
     DIP,
+    DIP_BELOW_DB,
     DIP_HZ,
     DIP_OVER_DB,
     LOWS,
@@ -75,7 +76,8 @@ class MakeRoom(Action):
     def _one_band(self, strip: Strip) -> Eq:
         told: dict[str, Any] = {"key": self._key(strip)}
         if self.heard_dbfs is not None:
-            told |= {"full_level_db": self.heard_dbfs, "from_level_db": self.heard_dbfs - DIP_OVER_DB}
+            full_db = self.heard_dbfs - DIP_BELOW_DB
+            told |= {"full_level_db": full_db, "from_level_db": full_db - DIP_OVER_DB}
         band = EqBand(id="b1", frequency_hz=self.at_hz, q=1.0, motion=DIP.model_copy(update=told))
         return Eq(id=_free_id(strip, "dip"), params=EqParams(bands=(band,), near_nyquist="analogue"))
 
