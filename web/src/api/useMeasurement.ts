@@ -3,6 +3,8 @@ import { useEffect, useRef, useState } from "react";
 import { answer, server, ServerError } from "./client";
 import type { JobStatus } from "./types";
 
+/** Short answers are fetched soon, long ones are not asked for all the time. */
+const FIRST_POLL_MS = 60;
 const POLL_MS = 250;
 const AGAIN_MS = 500;
 
@@ -52,6 +54,7 @@ export function useMeasurement<T>({ start, about, version, settleMs }: Order): M
       await pause(settleMs);
       if (stopped) return;
       job = await answer(starting.current());
+      let pollMs = FIRST_POLL_MS;
       for (let againMs = AGAIN_MS; !stopped && (underWay() || job.state === "cancelled");) {
         if (job.state === "cancelled") {
           // Another page asked for the same, or the last one that did has gone: it is still wanted here.
@@ -62,7 +65,8 @@ export function useMeasurement<T>({ start, about, version, settleMs }: Order): M
         }
         const { progress, waits_for: waitsFor } = job;
         setState((before) => ({ ...before, progress, waitsFor }));
-        await pause(POLL_MS);
+        await pause(pollMs);
+        pollMs = Math.min(POLL_MS, 1.4 * pollMs);
         job = await answer(server.GET("/api/jobs/{job_id}", at(job)));
       }
       if (stopped) return;
