@@ -119,6 +119,11 @@ class DuckTest(OwnFilesCase):
         table = page.get_by_role("table", name="What makes room for what")
         expect(table.get_by_role("row")).to_have_count(2)
         expect(table).to_contain_text(re.compile("Pad makes room for"))
+        # All that are listed are switched by one edit.
+        page.get_by_role("checkbox", name="all of them on").click()
+        expect(table.get_by_role("checkbox", checked=False)).to_have_count(2)
+        page.keyboard.press("Control+z")
+        expect(table.get_by_role("checkbox", checked=True)).to_have_count(2)
         # The release can be set in the sentence itself.
         release = table.get_by_role("spinbutton", name="Release of the sentence").first
         release.focus()

@@ -25,7 +25,7 @@ const FOLLOW_MS = 200;
 /** What makes room for what: sentences, and what the chosen one does. */
 export function Duck() {
   const open = useOpen();
-  const { state, live, grid, strips } = open;
+  const { state, live, grid, strips, edit } = open;
   const { loopS, durationS } = useTransport();
   const { data: relations = [] } = useRelations(state.id, state.revision);
   const [wanted, setWanted] = useState("");
@@ -43,6 +43,7 @@ export function Duck() {
   const listed = relations.filter(
     (item) => about === null || item.targets.includes(about) || item.trigger === about,
   );
+  const allOn = listed.every((item) => item.on);
   const chosen = listed.find((item) => item.id === wanted) ?? listed[0];
   const heardAt = chosen && target !== null && chosen.targets.includes(target) ? target : null;
   useEffect(() => {
@@ -115,6 +116,24 @@ export function Duck() {
             ))}
           </chakra.select>
         </chakra.label>
+        {listed.length > 0 && (
+          <chakra.label display="flex" gap="6px" alignItems="center" minHeight="target" cursor="pointer">
+            <chakra.input
+              type="checkbox"
+              checked={allOn}
+              ref={(box: HTMLInputElement | null) => {
+                if (box) box.indeterminate = !allOn && listed.some((item) => item.on);
+              }}
+              onChange={() =>
+                void edit({
+                  type: "set-parameters",
+                  values: listed.map((item) => ({ address: item.switch, value: !allOn })),
+                })
+              }
+            />
+            <chakra.span color="quiet">all of them on</chakra.span>
+          </chakra.label>
+        )}
         <chakra.span flex="1" />
         <WithAndWithout relations={relations} />
         <PlainButton height="target" onClick={() => void makeGhost(open)}>
