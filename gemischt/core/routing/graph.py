@@ -65,11 +65,10 @@ def edges_of(session: Session) -> list[Edge]:
 def find_loop(session: Session) -> list[str] | None:
     """Strip ids around a loop, the first repeated at the end, or None.
 
-        >>> from gemischt.core.keys import Key
-    from gemischt.core.session.document import Session, Strip
-        >>> a, b = Strip(id="a", name="A", output="b"), Strip(id="b", name="B", output="a")
-        >>> find_loop(Session(name="x", strips=(a, b)))
-        ['a', 'b', 'a']
+    >>> from gemischt.core.session.document import Session, Strip
+    >>> a, b = Strip(id="a", name="A", output="b"), Strip(id="b", name="B", output="a")
+    >>> find_loop(Session(name="x", strips=(a, b)))
+    ['a', 'b', 'a']
     """
     order = [strip.id for strip in session.strips]
     try:

@@ -10,7 +10,7 @@ differences  what differs between two sessions, in words, strip by strip
 moves        parameters drawn over the song: what may move, and a move's value at any time
 ducks        ducks, followers and ghosts in the document: clocks, curves, targets, patterns
 ducking      ducks and followers where they work: each target becomes a step in its strip's chain
-band_motions equaliser bands that move, as steps in front of their equalisers
+band_motions  equaliser bands that move, as steps in front of their equalisers
 steps        steps of chains that documents do not hold
 duck_curves  changing a duck's curve: smoothed, reversed, copied, taken from a sound
 drawing      changing drawn curves: cut, thinned, shifted, scaled, copied

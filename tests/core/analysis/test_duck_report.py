@@ -60,6 +60,18 @@ class KeyedFiguresTest(unittest.TestCase):
         # Under -1 dB for the burst and tau ln 20, three times in two seconds.
         self.assertAlmostEqual(figures.ducked_share, 3 * (0.05 + 0.05 * math.log(20.0)) / 2.0, delta=0.01)
 
+    def test_the_rise_of_the_trigger_stands_beside_the_way_down(self) -> None:
+        bench = Bench()
+        ramp = np.clip(np.arange(2 * RATE_HZ) % (RATE_HZ // 2) / (0.03 * RATE_HZ), 0.0, 1.0)
+        burst = ramp * (np.arange(2 * RATE_HZ) % (RATE_HZ // 2) < RATE_HZ // 10)
+        bench.track("kick", np.tile(0.5 * burst, (2, 1)))
+        key = {"from": "kick", "tap": "pre-fader"}
+        chain = [compressor("duck", key, threshold_db=-40.0, ratio=8.0, attack_ms=2.0, release_ms=60.0)]
+        bench.track("bass", sine(440.0, -12.0, 2.0), chain=chain)
+        figures = heard(bench, "bass/duck").figures
+        # It rises for 30 ms, from -40 dBFS on for all but the first of them.
+        self.assertAlmostEqual(figures.rise_ms or 0.0, 29.0, delta=1.5)
+
     def test_a_release_that_is_too_long_is_told_with_one_that_fits_and_that_cures_it(self) -> None:
         bench = keyed(release_ms=400.0)
         report = heard(bench, "bass/duck")

@@ -24,6 +24,7 @@ ONSET_DB, ONSET_MS, HELD_MS = 6.0, 30, 25
 LOUD_DB, FLOOR_DB = 20.0, -100.0
 """What begins further below the loudest than this does not count; common practice, no source."""
 LATE_MS = 40
+RISE_MS = 100
 
 
 @dataclass(frozen=True)
@@ -33,7 +34,7 @@ class DuckFigures:
     Attributes:
         hits: how many there are, and ``shortest_gap_ms`` between two.
         deepest_db: most of the gain, <= 0; ``typical_db`` the median of how deep each hit goes.
-        down_ms: from a hit to half a decibel from its deepest, median.
+        down_ms: from a hit to half a decibel from its deepest, median; ``rise_ms`` from a hit to the trigger's peak.
         back_ms: from a hit to within half a decibel of open, median of those that come back.
         margin_ms: how long before the next hit it is back, at the hit where that is least.
         never_back: hits that come before it is back.
@@ -57,6 +58,7 @@ class DuckFigures:
     trigger_peak_dbfs: float | None
     trigger_share: float
     late: int = 0
+    rise_ms: float | None = None
 
 
 def hits_of(
@@ -140,7 +142,18 @@ def figures_of(
         ),
         trigger_peak_dbfs=20.0 * float(np.log10(max(peak, 1e-10))) if len(trigger) else None,
         trigger_share=above,
+        rise_ms=_rise_ms(trigger, hits, ends),
     )
+
+
+def _rise_ms(trigger: NDArray[np.float64], hits: NDArray[np.int64], ends: list[int]) -> float | None:
+    """From a hit to where the trigger is as loud as it gets within the next 100 ms, median."""
+    rises = [
+        float(np.argmax(trigger[begin : min(end, begin + RISE_MS)]))
+        for begin, end in zip(hits.tolist(), ends, strict=True)
+        if len(trigger[begin : min(end, begin + RISE_MS)])
+    ]
+    return float(np.median(rises)) if rises else None
 
 
 def _fitting_release_ms(

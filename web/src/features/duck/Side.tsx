@@ -111,6 +111,7 @@ export function Side({ relation, duck, report, current, heardAt, onHear }: SideP
               <Row name="deepest">{formatDb(report.figures.deepest_db)} dB</Row>
               <Row name="typical depth">{formatDb(report.figures.typical_db)} dB</Row>
               <Row name="down in">{ms(report.figures.down_ms)}</Row>
+              {relation.trigger && <Row name="trigger rises in">{ms(report.figures.rise_ms)}</Row>}
               <Row name="back within 0.5 dB">{ms(report.figures.back_ms)}</Row>
               <Row name="shortest gap between hits">{ms(report.figures.shortest_gap_ms)}</Row>
               <Row name="share of time under −1 dB">

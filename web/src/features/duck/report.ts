@@ -19,6 +19,7 @@ export type DuckReport = {
     deepest_db: number;
     typical_db: number;
     down_ms: number | null;
+    rise_ms: number | null;
     back_ms: number | null;
     shortest_gap_ms: number | null;
     margin_ms: number | null;
