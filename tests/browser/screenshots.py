@@ -42,7 +42,7 @@ def take(page: Page, server: Server) -> None:
     page.wait_for_timeout(1500)
     shot("level-night")
     page.keyboard.press("n")
-    page.get_by_role("row", name="Upright bass", exact=True).get_by_role("button").first.click()
+    page.get_by_role("row", name="Nylon guitar", exact=True).get_by_role("button").first.click()
     page.wait_for_timeout(3500)
     shot("keyed-compressor")
     page.keyboard.press("Control+k")
@@ -59,11 +59,12 @@ def take(page: Page, server: Server) -> None:
     page.keyboard.press("n")
     page.keyboard.press("4")
     sentences = page.get_by_role("table", name="What makes room for what").get_by_role("row")
-    sentences.nth(0).click(position={"x": 760, "y": 15})
+    sentences.filter(has_text="around").click(position={"x": 760, "y": 15})
+    sentences.filter(has_text="around").get_by_role("button", name="Strings").click()
     page.wait_for_timeout(8000)
     shot("duck")
     page.keyboard.press("n")
-    sentences.nth(4).click(position={"x": 760, "y": 15})
+    sentences.filter(has_text="follow the curve").click(position={"x": 760, "y": 15})
     page.wait_for_timeout(6000)
     shot("duck-drawn")
     page.keyboard.press("n")
@@ -112,12 +113,8 @@ def take(page: Page, server: Server) -> None:
 
 
 def bands(page: Page, server: Server) -> None:
-    """A copy of the song in which the bass makes room in its bands."""
-    session_id = server.copy_of(MIXED)
-    key = {"from": "frame-drum", "tap": "pre-fader"}
-    server.edit(session_id, {"type": "add-bands", "strip": "upright-bass", "crossovers_hz": [100.0, 1200.0]})
-    server.edit(session_id, {"type": "set-lanes-key", "strip": "upright-bass", "block": "bands", "key": key})
-    page.goto(f"{server.address}/session/{session_id}")
+    """The bass, whose lows make room."""
+    page.goto(f"{server.address}/session/{server.session_id(MIXED)}")
     page.get_by_role("row", name="Upright bass", exact=True).get_by_role("button").first.click()
     page.get_by_test_id("lanes-sum").filter(has_text="add").wait_for()
     page.get_by_role("group", name="Lane Lows").get_by_role("button").first.click()
