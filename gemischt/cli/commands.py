@@ -37,6 +37,7 @@ from gemischt.operations.session_measuring import (
     finding_to_json,
     measure_session,
     measurement_to_json,
+    stage_of_session,
     strips_in_song,
 )
 from gemischt.operations.tempo_estimating import estimate_strip, prepare_estimates
@@ -188,6 +189,28 @@ def ducks(session: str, *, data: Path, as_json: bool) -> None:
             )
     if not found:
         print(f"{mix.name}: nothing makes room for anything")
+
+
+def stage(session: str, *, data: Path, as_json: bool) -> None:
+    """Say where each strip of a session is heard."""
+    with opened(data) as workspace, progress_bar("Measuring") as progress:
+        mix = locate_session(workspace, session).session
+        found = stage_of_session(workspace, mix, progress)
+    if as_json:
+        print(json.dumps([{"strip": strip, **report_to_json(place)} for strip, place in found.items()]))
+        return
+    for strip_id, place in found.items():
+        wet = "dry" if place.wet_db is None else f"{place.wet_db:.0f} dB wet"
+        correlation = "" if place.correlation is None else f", correlation {place.correlation:.2f}"
+        side = (
+            "C"
+            if abs(place.position) < 0.005
+            else f"{'L' if place.position < 0 else 'R'} {100 * abs(place.position):.0f}"
+        )
+        print(
+            f"{mix.strip(strip_id).name}: {side}, {100 * place.reach:.0f} % wide{correlation}, "
+            f"loses {place.mono_loss_db:.1f} dB in mono, {wet}"
+        )
 
 
 def tempo(session: str, *, estimate: str | None, set_bpm: float | None, data: Path, as_json: bool) -> None:

@@ -177,6 +177,12 @@ def ducks(session: str, data: DataOption = None, as_json: JsonOption = False) ->
 
 
 @app.command()
+def stage(session: str, data: DataOption = None, as_json: JsonOption = False) -> None:
+    """Say where each strip is heard, how wide, how far away, and what mono takes away."""
+    commands().stage(session, data=data_folder(data), as_json=as_json)
+
+
+@app.command()
 def openapi() -> None:
     """Print the API's schema."""
     from gemischt.cli.server import openapi_document

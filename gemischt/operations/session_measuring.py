@@ -9,6 +9,7 @@ from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
 from gemischt.core.analysis.measurement.song import fingerprints_of, measure_song
 from gemischt.core.analysis.reports.gain_ladder import ladder_ends
+from gemischt.core.analysis.reports.stage import StagePlace, stage_of
 from gemischt.core.analysis.sub_sessions.strip import InSong, strip_in_song
 from gemischt.core.data import bs1770
 from gemischt.core.engine.tap_reader import Media, StretchS
@@ -44,6 +45,14 @@ def strips_in_song(workspace: Workspace, session: Session, media: Media) -> InSo
     """Each strip of a session alone, as far as what it plays was rendered before."""
     prints = fingerprints_of(session, media, _hashes(session))
     return partial(strip_in_song, session, media, prints, workspace.renders)
+
+
+def stage_of_session(workspace: Workspace, session: Session, progress: Progress = no_progress) -> dict[str, StagePlace]:
+    """Where each strip of a session is heard, measured first if it has to be."""
+    measurement = measure_session(workspace, session, lambda share: progress(0.7 * share))
+    media = workspace.open_media(session).samples
+    in_song = strips_in_song(workspace, session, media)
+    return stage_of(session, media, measurement, workspace.renders, in_song, lambda share: progress(0.7 + 0.3 * share))
 
 
 def _hashes(session: Session) -> dict[str, str]:

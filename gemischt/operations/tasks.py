@@ -29,6 +29,7 @@ from gemischt.operations.session_measuring import (
     measure_session,
     measurement_to_json,
     mix_loudness_lufs,
+    stage_of_session,
     strips_in_song,
 )
 from gemischt.operations.tempo_estimating import estimate_strip
@@ -208,6 +209,17 @@ class ProposeRoom(BaseModel):
         return _written(proposed)
 
 
+class MeasureStage(BaseModel):
+    """Where each strip is heard."""
+
+    task: Literal["measure-stage"] = "measure-stage"
+    session: Session
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        found = stage_of_session(workspace, self.session, progress)
+        return {"places": [{"strip": strip, **_written(place)} for strip, place in found.items()]}
+
+
 class EstimateTempo(BaseModel):
     """How fast a strip is, and how sure that is."""
 
@@ -267,6 +279,7 @@ Task = Annotated[
     | ReportDuck
     | GlanceAtDucks
     | ProposeRoom
+    | MeasureStage
     | EstimateTempo
     | PrintMix,
     Field(discriminator="task"),

@@ -7,6 +7,7 @@ jobs       long work: prints, and how far jobs are
 level      levels of a whole session: measuring, findings, bringing to reference, snapshots
 live       the live connection
 moves      what moves over the song, and what may
+place      where strips are heard
 presets    presets: keep, list, delete, and their files
 routing    how strips reach the mix: the flow, the ledger, what is left when a fader is down, what lanes add up to
 sessions   sessions: list, create, edit, undo, bin

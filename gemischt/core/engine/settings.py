@@ -51,11 +51,13 @@ class Settings:
 
     def output_matrix(self, strip: Strip, n_channels: int) -> Matrix:
         """Fader, and of one or two channels width and pan."""
+        return self.place_matrix(strip, n_channels) * self._fader_gain(strip)
+
+    def place_matrix(self, strip: Strip, n_channels: int) -> Matrix:
+        """Width and pan of one or two channels."""
         pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
         pan = pan / self._mono_attenuation(strip, n_channels)
-        if n_channels == 2:
-            pan = pan @ placement.width_matrix(strip.width)
-        return pan * self._fader_gain(strip)
+        return pan @ placement.width_matrix(strip.width) if n_channels == 2 else pan
 
     def output_gain(self, strip: Strip) -> float:
         """Whether the output is open."""

@@ -9,5 +9,6 @@ level_peaks  sample peak, true peak and overs of signals, and when they were
 level_steps  energies of signals in steps of 10 ms, K-weighted and plain, and the VU needle
 song_curve   how high a song reaches along its length
 stage_meter  everything the gain ladder says of signals, in one pass
+bands        how two channels stand to each other, band by band and moment by moment
 stereo       what a pair of channels loses in mono, and how wide its lows are
 """

@@ -1,11 +1,11 @@
 import { chakra } from "@chakra-ui/react";
 
-import { ComingStation } from "../features/coming";
 import { Duck } from "../features/duck";
 import { FocusSheet, PresetList } from "../features/focus";
 import { Findings } from "../features/findings";
 import { ComparisonBar, DropZone, Level, Reference, Snapshots } from "../features/level";
 import { Moves } from "../features/moves";
+import { Place } from "../features/place";
 import { Print } from "../features/print";
 import { Route } from "../features/route";
 import { DecisionQuestion, Finder, KeysList, NameQuestion, StripDialogs } from "../features/session";
@@ -58,10 +58,10 @@ export function Shell() {
               <Route />
             ) : station === "Duck" ? (
               <Duck />
-            ) : station === "Print" ? (
-              <Print />
+            ) : station === "Place" ? (
+              <Place />
             ) : (
-              <ComingStation station={station} />
+              <Print />
             )}
           </chakra.main>
           <FocusSheet />

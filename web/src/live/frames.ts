@@ -18,6 +18,8 @@ export type Frame = {
   sound: Float32Array | null;
   /** The session this one is compared with; null while none is. */
   other: Float32Array | null;
+  /** A few samples of left, then as many of right, to be seen. */
+  pairs: Float32Array | null;
 };
 
 /** Where each strip is metered. */
@@ -73,5 +75,21 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
     curves: take(nCurves),
     sound: nSounds ? take(2 * nSamples) : null,
     other: nSounds > 1 ? take(2 * nSamples) : null,
+    pairs: null,
   };
+}
+
+const N_PAIRS = 96;
+
+/** A few samples of left, then as many of right. */
+export function pairsOf(sound: Float32Array | null): Float32Array | null {
+  if (!sound) return null;
+  const nSamples = sound.length / 2;
+  const pairs = new Float32Array(2 * N_PAIRS);
+  for (let index = 0; index < N_PAIRS; index += 1) {
+    const at = Math.floor((index * nSamples) / N_PAIRS);
+    pairs[index] = sound[at] ?? 0;
+    pairs[N_PAIRS + index] = sound[nSamples + at] ?? 0;
+  }
+  return pairs;
 }

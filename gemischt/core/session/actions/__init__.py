@@ -14,6 +14,7 @@ make_room   one strip makes room for another, in one of the usual ways
 followers   followers
 moves       what is drawn over the song
 notes       what pads and keys play
+place       where strips stand: mirrored, fanned out
 parameters  any parameter by its address
 song        tempo, sections, the song's name
 base        what every action is
@@ -55,6 +56,7 @@ from gemischt.core.session.actions.make_room import MakeRoom
 from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, OnlyIn, RemoveMoves, ReshapeMoves, SetMoves
 from gemischt.core.session.actions.notes import AddNotes, RemoveNoteTrack
 from gemischt.core.session.actions.parameters import SetParameters
+from gemischt.core.session.actions.place import SpreadStrips
 from gemischt.core.session.actions.route import (
     AddSend,
     BusFromStrips,
@@ -128,6 +130,7 @@ SingleAction = Annotated[
     | AddDuckTargets
     | AddGhost
     | MakeRoom
+    | SpreadStrips
     | RemoveDuck
     | RemoveDuckTargets
     | ReshapeDuck
@@ -292,6 +295,7 @@ __all__ = [
     "SingleAction",
     "SplitBand",
     "SplitClip",
+    "SpreadStrips",
     "StripSettings",
     "SumFolder",
     "TakeMidi",

@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
 
+import { listen, useMonitor } from "../../app/monitoring";
 import { useActing } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { Choice } from "../../controls/Choice";
@@ -18,13 +18,7 @@ const WORDS: Record<MonitorMode, string> = {
 /** How the mix is heard: dimmed, summed, one side. Nothing of it is printed. */
 export function Monitor() {
   const { live } = useActing();
-  const [mode, setMode] = useState<MonitorMode>("stereo");
-  const [dim, setDim] = useState(false);
-  const listen = (nextMode: MonitorMode, nextDim: boolean) => {
-    setMode(nextMode);
-    setDim(nextDim);
-    live.listen(nextMode, nextDim);
-  };
+  const { mode, dim } = useMonitor();
   return (
     <chakra.span display="inline-flex" alignItems="center" gap="4px" fontSize="small">
       <chakra.button
@@ -39,7 +33,7 @@ export function Monitor() {
         bg={dim ? "focus" : "transparent"}
         color={dim ? "card" : "ink"}
         cursor="pointer"
-        onClick={() => listen(mode, !dim)}
+        onClick={() => listen(live, { dim: !dim })}
       >
         dim
       </chakra.button>
@@ -49,7 +43,7 @@ export function Monitor() {
         width="58px"
         color={mode === "stereo" ? "ink" : "focus"}
         options={MONITOR_MODES.map((item) => ({ value: item, label: WORDS[item] }))}
-        onChange={(next) => listen(next as MonitorMode, dim)}
+        onChange={(next) => listen(live, { mode: next as MonitorMode })}
       />
       <chakra.button
         type="button"

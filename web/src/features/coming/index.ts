@@ -1,1 +1,0 @@
-export { ComingStation } from "./ComingStation";

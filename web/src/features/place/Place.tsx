@@ -1,0 +1,190 @@
+import { chakra } from "@chakra-ui/react";
+import { useMemo, useState } from "react";
+
+import { server } from "../../api/client";
+import { useMeasurement } from "../../api/useMeasurement";
+import type { Strip, Wish } from "../../api/types";
+import { toggleMode, useMonitor } from "../../app/monitoring";
+import { useOpen } from "../../app/SessionContext";
+import { useView } from "../../app/store";
+import { PlainButton } from "../../controls/PlainButton";
+import { Segments } from "../../controls/Segments";
+import { formatNumber } from "../../lib/format";
+import { Goniometer } from "./Goniometer";
+import { PanDrawing } from "./PanDrawing";
+import { PlaceTable } from "./PlaceTable";
+import type { StagePlace } from "./report";
+import { StageView } from "./StageView";
+
+const SETTLE_MS = 80;
+const SHOWS = ["measured", "as set"] as const;
+const RANGES = ["below 200 Hz", "200 Hz to 4 kHz", "above 4 kHz"];
+
+/** Where every strip stands: heard, measured, and seen as a stage. */
+export function Place() {
+  const { state, strips, live, edit } = useOpen();
+  const focused = useView((view) => view.focused);
+  const selected = useView((view) => view.selected);
+  const mode = useMonitor((monitor) => monitor.mode);
+  const [shows, setShows] = useState<(typeof SHOWS)[number]>("measured");
+  const { result, current, progress, problem } = useMeasurement<{ places: StagePlace[] }>({
+    start: () =>
+      server.POST("/api/sessions/{session_id}/stage", { params: { path: { session_id: state.id } } }),
+    about: state.id,
+    version: state.revision,
+    settleMs: SETTLE_MS,
+  });
+  const places = useMemo(() => new Map(result?.places.map((place) => [place.strip, place])), [result]);
+  const heard = useMemo(() => [...strips.values()].filter((strip) => strip.kind !== "ghost"), [strips]);
+  const strip = strips.get(focused);
+  const place = places.get(focused);
+  const mix = places.get(heard.find((item) => item.kind === "mix")?.id ?? "");
+  const picked = heard.filter((item) => selected.has(item.id) && item.kind !== "mix");
+  const spread = (how: "mirror" | "fan" | "from-middle") => {
+    const order = [...picked].sort((one, other) =>
+      how === "from-middle" ? centreOf(places, one) - centreOf(places, other) : 0,
+    );
+    void edit({ type: "spread-strips", strips: order.map((item) => item.id), how } as Wish);
+  };
+  return (
+    <chakra.div height="100%" display="flex" flexDirection="column" minHeight="0">
+      <chakra.div
+        display="flex"
+        alignItems="center"
+        gap="10px"
+        padding="0 12px"
+        height="33px"
+        flexShrink="0"
+        borderBottom="1px solid"
+        borderColor="rule"
+        fontSize="small"
+        whiteSpace="nowrap"
+      >
+        <chakra.span color="quiet">shows</chakra.span>
+        <Segments label="Shows" options={SHOWS} value={shows} onChange={setShows} />
+        <chakra.span color="quiet" role="status">
+          {problem ?? (current ? "" : `measuring${progress ? ` ${Math.round(100 * progress)} %` : ""}`)}
+        </chakra.span>
+        <chakra.span flex="1" />
+        {picked.length > 1 ? (
+          <>
+            <PlainButton height="target" onClick={() => spread("mirror")}>
+              Mirror in pairs
+            </PlainButton>
+            <PlainButton height="target" onClick={() => spread("fan")}>
+              Fan out
+            </PlainButton>
+            <PlainButton
+              height="target"
+              title="The lowest in the middle, the others beside it in turn"
+              disabled={!current}
+              onClick={() => spread("from-middle")}
+            >
+              Low ones to the middle
+            </PlainButton>
+          </>
+        ) : (
+          <chakra.span color="quiet">Pick several to mirror them or to fan them out</chakra.span>
+        )}
+        <PlainButton
+          height="target"
+          aria-pressed={mode === "mono"}
+          bg={mode === "mono" ? "wash" : "transparent"}
+          title="Not printed"
+          onClick={() => toggleMode(live, "mono")}
+        >
+          Hear in mono
+        </PlainButton>
+        <PlainButton
+          height="target"
+          aria-pressed={mode === "side"}
+          bg={mode === "side" ? "wash" : "transparent"}
+          title="The difference of both sides alone; not printed"
+          onClick={() => toggleMode(live, "side")}
+        >
+          What mono takes away
+        </PlainButton>
+      </chakra.div>
+      <chakra.div display="grid" gridTemplateColumns="minmax(0, 1fr) 516px" flex="1" minHeight="0">
+        <chakra.div position="relative" minWidth="0" overflow="auto">
+          {result ? (
+            <StageView places={result.places} strips={heard} asSet={shows === "as set"} stale={!current} />
+          ) : (
+            <chakra.p padding="40px" color="quiet" textStyle="title">
+              {progress === null && problem ? problem : "Listening to where everything stands …"}
+            </chakra.p>
+          )}
+          {mix && <HowWide place={mix} stale={!current} />}
+        </chakra.div>
+        <chakra.div
+          display="flex"
+          flexDirection="column"
+          minHeight="0"
+          borderLeft="1px solid"
+          borderColor="rule"
+          bg="card"
+        >
+          <PlaceTable strips={heard} places={places} stale={!current} />
+          <chakra.section
+            aria-label="The focused strip’s place"
+            display="flex"
+            gap="14px"
+            padding="8px 12px"
+            borderTop="1px solid"
+            borderColor="ink"
+            flexShrink="0"
+          >
+            <Goniometer />
+            <chakra.div fontSize="small" minWidth="0">
+              <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
+              {strip && place && <PanDrawing strip={strip} gains={place.gains} />}
+              {place && (
+                <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
+                  correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}
+                  {formatNumber(Math.max(0, place.mono_loss_db), 1)} dB in mono ·{" "}
+                  {place.wet_db === null ? "dry" : `${formatNumber(place.wet_db, 0)} dB wet`}
+                </chakra.p>
+              )}
+            </chakra.div>
+          </chakra.section>
+        </chakra.div>
+      </chakra.div>
+    </chakra.div>
+  );
+}
+
+function centreOf(places: Map<string, StagePlace>, strip: Strip): number {
+  return places.get(strip.id)?.centre_hz ?? 0;
+}
+
+/** How much of the mix comes from outside the middle third, in three ranges. */
+function HowWide({ place, stale }: { place: StagePlace; stale: boolean }) {
+  return (
+    <chakra.section
+      aria-label="How wide is the sound"
+      position="absolute"
+      left="16px"
+      bottom="10px"
+      width="160px"
+      fontSize="small"
+      opacity={stale ? 0.5 : 1}
+    >
+      <chakra.h2 fontWeight="700">How wide is the sound</chakra.h2>
+      {RANGES.map((name, range) => {
+        const percent = Math.round(100 * (place.outside[range] ?? 0));
+        return (
+          <chakra.div key={name}>
+            <chakra.div display="flex" justifyContent="space-between">
+              <span>{name}</span>
+              <chakra.span textStyle="number">{percent} %</chakra.span>
+            </chakra.div>
+            <chakra.div height="5px" bg="rule">
+              <chakra.div height="5px" bg="under" style={{ width: `${percent}%` }} />
+            </chakra.div>
+          </chakra.div>
+        );
+      }).reverse()}
+      <chakra.p color="quiet">Share from outside the middle third.</chakra.p>
+    </chakra.section>
+  );
+}

@@ -1,0 +1,21 @@
+/** Where a strip is heard, as the server measured it. */
+export type StagePlace = {
+  strip: string;
+  position: number;
+  reach: number;
+  correlation: number | null;
+  mono_loss_db: number;
+  outside: [number, number, number];
+  rms_dbfs: number | null;
+  balance_db: number;
+  centre_hz: number;
+  wet_db: number | null;
+  /** What left and right get of each channel by width and pan. */
+  gains: number[][];
+};
+
+/** "L 35", "C", "R 70". */
+export function sideOf(position: number): string {
+  const share = Math.round(100 * Math.abs(position));
+  return share === 0 ? "C" : `${position < 0 ? "L" : "R"} ${share}`;
+}

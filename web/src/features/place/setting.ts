@@ -1,0 +1,21 @@
+import type { Pan, Strip } from "../../api/types";
+
+const clamp = (value: number) => Math.max(-1, Math.min(1, value));
+const rounded = (value: number) => Math.round(1000 * clamp(value)) / 1000;
+
+/** A pan moved by so much; two hands go together, and stay as far apart as there is room for. */
+export function panAt(pan: Pan, by: number): Pan {
+  if (pan.mode !== "two-handed") return { ...pan, position: rounded(pan.position + by) };
+  const held = Math.max(-1 - Math.min(pan.left, pan.right), Math.min(1 - Math.max(pan.left, pan.right), by));
+  return { ...pan, left: rounded(pan.left + held), right: rounded(pan.right + held) };
+}
+
+/** From where to where a strip is set to stand. */
+export function arcAsSet({ pan, width }: Pick<Strip, "pan" | "width">): { position: number; reach: number } {
+  if (pan.mode === "two-handed")
+    return {
+      position: (pan.left + pan.right) / 2,
+      reach: (Math.abs(pan.right - pan.left) / 2) * Math.min(1, width),
+    };
+  return { position: pan.position, reach: Math.min(1, width) * (1 - Math.abs(pan.position)) };
+}
