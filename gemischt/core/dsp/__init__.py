@@ -22,6 +22,7 @@ magnitude         the highest magnitude or value of a stretch of samples, fast
 pieces            coefficients that move: straight lines across pieces of a block
 playing           clips of any number of files, played into one sum
 shaping           bending a wave at sixteen times the rate
+sides             middle and side of two channels, each through sections of its own
 simd              eight numbers worked on at once, or sixteen of single precision, inside kernels only
 table             many kernels in one call: a table says which to call, and where their arguments lie in memory
 """

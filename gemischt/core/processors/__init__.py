@@ -7,6 +7,8 @@ gate               turns down what is quiet, keyed by its own or another signal
 saturator          bends the wave
 limiter            keeps true peaks under a ceiling
 gain               level, polarity, sides
+matrix             four gains between two sides
+mono_below         lows without sides
 delay              repeats
 reverb             rooms
 registry           the only list of them
@@ -21,6 +23,8 @@ eq_params          the equaliser's parameter table
 gain_params        the gain processor's parameter table
 gate_params        the gate's parameter table
 limiter_params     the limiter's parameter table
+matrix_params      the matrix's parameter table, and matrices to start from
+mono_below_params  what a strip whose lows are mono is told
 reverb_params      the reverb's parameter table
 saturator_params   the saturator's parameter table
 """

@@ -19,12 +19,16 @@ from gemischt.core.processors.gate import GateShaper
 from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.limiter import Limiter
 from gemischt.core.processors.limiter_params import LimiterParams
+from gemischt.core.processors.matrix import MatrixProcessor
+from gemischt.core.processors.matrix_params import MatrixParams
+from gemischt.core.processors.mono_below import MonoBelow
+from gemischt.core.processors.mono_below_params import MonoBelowParams
 from gemischt.core.processors.reverb import Reverb
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
 
-KindName = Literal["eq", "compressor", "gate", "saturator", "limiter", "gain", "delay", "reverb"]
+KindName = Literal["eq", "compressor", "gate", "saturator", "limiter", "gain", "matrix", "delay", "reverb"]
 
 
 @dataclass(frozen=True)
@@ -35,7 +39,7 @@ class ProcessorKind:
     ``most_channels`` is 2 for what is stereo by nature, None for what takes any number.
     """
 
-    kind: KindName | Literal["band"]
+    kind: KindName | Literal["band", "mono-below"]
     label: str
     params: type[FrozenModel]
     worker: type[BlockProcessor] | type[GainShaper]
@@ -58,14 +62,16 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("saturator", "Saturator", SaturatorParams, Saturator),
     ProcessorKind("limiter", "Limiter", LimiterParams, Limiter),
     ProcessorKind("gain", "Gain", GainParams, GainProcessor),
+    ProcessorKind("matrix", "Matrix", MatrixParams, MatrixProcessor, 2),
     ProcessorKind("delay", "Delay", DelayParams, DelayProcessor, 2),
     ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
 )
 
 _BAND = ProcessorKind("band", "Band", BandParams, BandFilter)
-"""What splits a block of lanes: no chain holds it."""
+_MONO_BELOW = ProcessorKind("mono-below", "Mono below", MonoBelowParams, MonoBelow, 2)
+"""What splits a block of lanes, and what takes the sides out of lows: no chain of a document holds them."""
 _NO_PROCESSORS = {"parallel": "Lanes", "duck": "Duck", "follower": "Follower"}
-_BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in (*PROCESSORS, _BAND)}
+_BY_KIND: dict[str, ProcessorKind] = {item.kind: item for item in (*PROCESSORS, _BAND, _MONO_BELOW)}
 
 
 def kind_of(processor_type: str) -> ProcessorKind:

@@ -6,6 +6,7 @@ from gemischt.core.keys import DetectorFilter, Key
 from gemischt.core.parameters import FrozenModel, Parameter, table_of
 from gemischt.core.processors.eq_params import BandMotion, EqBand
 from gemischt.core.processors.filter_band import FilterBand
+from gemischt.core.processors.matrix_params import MATRICES, MatrixParams
 from gemischt.core.processors.registry import PROCESSORS
 from gemischt.core.session.document import (
     Clip,
@@ -60,10 +61,12 @@ class Catalogue(FrozenModel):
 
     Attributes:
         parameters: by the kind of part or of processor, and by name.
+        matrices: gains between two sides to start from, by their names.
         notes: note values to choose from; ``beats`` are those that a tempo may count.
     """
 
     parameters: dict[str, dict[str, Parameter]]
+    matrices: dict[str, MatrixParams]
     notes: tuple[NoteValue, ...]
     beats: tuple[str, ...]
     metres: tuple[str, ...]
@@ -74,6 +77,7 @@ def catalogue() -> Catalogue:
     kinds = {item.kind: item.params for item in PROCESSORS}
     return Catalogue(
         parameters={part: dict(table_of(model)) for part, model in (_PARTS | kinds).items()},
+        matrices=MATRICES,
         notes=tuple(NoteValue(value=note, label=note_words(note)) for note in USUAL_NOTES),
         beats=USUAL_BEATS,
         metres=USUAL_METRES,

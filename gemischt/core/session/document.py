@@ -15,6 +15,7 @@ from gemischt.core.processors.eq_params import EqParams
 from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.gate_params import GateParams
 from gemischt.core.processors.limiter_params import LimiterParams
+from gemischt.core.processors.matrix_params import MatrixParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
 from gemischt.core.session.ducks import Click, Duck, Follower, Steps, WrittenNotes
@@ -155,6 +156,13 @@ class Gain(FrozenModel):
     params: GainParams = GainParams()
 
 
+class Matrix(FrozenModel):
+    id: Id
+    type: Literal["matrix"] = "matrix"
+    on: bool = True
+    params: MatrixParams = MatrixParams()
+
+
 class Delay(FrozenModel):
     id: Id
     type: Literal["delay"] = "delay"
@@ -207,7 +215,7 @@ class Parallel(FrozenModel):
     splits: tuple[Split, ...] = Field(default=(), max_length=MOST_SPLITS)
 
 
-Simple = Eq | Compressor | Gate | Saturator | Limiter | Gain | Delay | Reverb
+Simple = Eq | Compressor | Gate | Saturator | Limiter | Gain | Matrix | Delay | Reverb
 """What is no block of lanes: an entry of the registry each."""
 Processor = Annotated[Simple | Parallel, Field(discriminator="type")]
 
@@ -236,6 +244,7 @@ class Strip(FrozenModel):
 
     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
     ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
+    Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
     """
 
@@ -258,6 +267,10 @@ class Strip(FrozenModel):
     solo_safe: bool = False
     pan: Pan = Pan()
     width: float = parameter(1.0, 0.0, 2.0, label="Width")
+    mono_below_hz: float | None = parameter(
+        None, 20.0, 1000.0, label="Mono below", unit="Hz", scale="logarithmic", none="off", stays=True
+    )
+    mono_below_slope_db_per_octave: Literal[12, 24] = 24
     output: Id | None = None
     late: bool = False
     sends: tuple[Send, ...] = Field(default=(), max_length=64)

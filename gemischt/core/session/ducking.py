@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any, cast
 
 from gemischt.core.keys import Key
+from gemischt.core.processors.mono_below_params import MonoBelowParams
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.band_motions import with_band_motions
@@ -18,6 +19,7 @@ from gemischt.core.session.steps import (
     DuckStepParams,
     FollowerStep,
     FollowerStepParams,
+    MonoBelowStep,
     Opening,
     Pull,
     both_on,
@@ -31,7 +33,24 @@ from gemischt.core.terms import Note
 def with_steps_in_chains(session: Session) -> Session:
     """The session that sounds the same with its ducks, its followers and what bands move by as steps of chains."""
     session = with_band_motions(session)
-    return _with_ducks(_with_followers(session)) if session.ducks or session.followers else session
+    if session.ducks or session.followers:
+        session = _with_ducks(_with_followers(session))
+    return _with_mono_lows(session)
+
+
+def _with_mono_lows(session: Session) -> Session:
+    if all(strip.mono_below_hz is None for strip in session.strips):
+        return session
+    return session.model_copy(update={"strips": tuple(_with_mono_low(strip) for strip in session.strips)})
+
+
+def _with_mono_low(strip: Strip) -> Strip:
+    if strip.mono_below_hz is None:
+        return strip
+    slope = strip.mono_below_slope_db_per_octave
+    params = MonoBelowParams.model_construct(frequency_hz=strip.mono_below_hz, slope_db_per_octave=slope)
+    step = MonoBelowStep.model_construct(id="mono-below:", type="mono-below", on=True, params=params)
+    return strip.model_copy(update={"mono_below_hz": None, "chain": (*strip.chain, cast(Processor, step))})
 
 
 def _with_followers(session: Session) -> Session:

@@ -3,6 +3,7 @@
 from typing import Literal
 
 from gemischt.core.parameters import FrozenModel, same_as
+from gemischt.core.processors.mono_below_params import MonoBelowParams
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.document import Keyed, Move, MovePoint, Processor, Tempo
 from gemischt.core.session.ducks import CurveNode, DuckTarget, Hits, LengthMs, Repeat, WrittenNotes
@@ -36,9 +37,18 @@ class DuckStep(Keyed):
     params: DuckStepParams
 
 
+class MonoBelowStep(FrozenModel):
+    """Lows without sides, at work behind a strip's fader. Documents hold none: strips say from where on."""
+
+    id: str
+    type: Literal["mono-below"] = "mono-below"
+    on: bool = True
+    params: MonoBelowParams
+
+
 def is_after_fader(processor: Processor) -> bool:
     """Whether a step of a chain works behind its strip's fader."""
-    return isinstance(processor, DuckStep) and processor.params.after_fader
+    return isinstance(processor, MonoBelowStep) or (isinstance(processor, DuckStep) and processor.params.after_fader)
 
 
 def split_at_fader(chain: Chain) -> tuple[Chain, Chain]:

@@ -159,6 +159,8 @@ def _layout_faults(path: str, strip: Strip) -> Iterator[Fault]:
         yield Fault(f"{path}/input", f"{strip.input} is for two channels, and {channels}; set the input to as-is")
     if strip.pan != Pan() or strip.width != 1.0:
         yield Fault(f"{path}/pan", f"pan and width are for one or two channels, and {channels}; set both back first")
+    if strip.mono_below_hz is not None:
+        yield Fault(f"{path}/mono_below_hz", f"mono lows are for two channels, and {channels}; switch them off")
     for processor in walk_chain(strip.chain):
         if processor.type == "parallel":
             continue

@@ -22,6 +22,7 @@ NEUTRAL: dict[str, dict[str, Any]] = {
     "saturator": {"mix": 0.0},
     "limiter": {"ceiling_dbtp": 0.0},
     "gain": {},
+    "matrix": {},
     "delay": {"wet": 0.0},
     "reverb": {"wet": 0.0},
 }
@@ -32,6 +33,7 @@ BUSY: dict[str, dict[str, Any]] = {
     "saturator": {"drive_db": 24.0, "lean": 0.5},
     "limiter": {"input_db": 12.0},
     "gain": {"channels": "mono"},
+    "matrix": {"left_to_left": 0.5, "right_to_left": -0.5, "left_to_right": 1.0, "right_to_right": 0.25},
     "delay": {"time_ms": 5.0, "feedback": 0.9, "low_cut_hz": 100.0},
     "reverb": {"pre_delay_ms": 0.0, "size": 0.0},
 }
@@ -41,12 +43,16 @@ UNLINKED: dict[str, dict[str, Any]] = {
     "compressor": {"stereo_link": 0.0},
     "gate": {"stereo_link": 0.0},
     "gain": {"channels": "as-is"},
+    "matrix": {"right_to_left": 0.0, "left_to_right": 0.0, "right_to_right": 0.5},
 }
 # Where one gain serves all channels, or both sides are made of the middle.
 SHARED = {"limiter", "delay", "reverb"}
 
 # What keeps channels apart where the busy settings do not.
-APART: dict[str, dict[str, Any]] = {"gain": {"channels": "as-is"}}
+APART: dict[str, dict[str, Any]] = {
+    "gain": {"channels": "as-is"},
+    "matrix": {"right_to_left": 0.0, "left_to_right": 0.0, "right_to_right": 0.5},
+}
 
 
 def numeric_fields(kind: str) -> dict[str, dict[str, Any]]:

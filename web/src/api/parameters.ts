@@ -25,6 +25,9 @@ const TABLES: Record<Part, Record<string, Entry | undefined>> = catalogue.parame
 /** Note values to choose from, notes that a tempo may count, and metres. */
 export const { notes: NOTES, beats: BEATS, metres: METRES } = catalogue;
 
+/** Gains between two sides to start from, by their names. */
+export const MATRICES: Record<string, Record<string, number>> = catalogue.matrices;
+
 /** The usual note values, and one that is none of them. */
 export function notesWith(value: string): { value: string; label: string }[] {
   return NOTES.some((note) => note.value === value) ? NOTES : [...NOTES, { value, label: value }];

@@ -1155,7 +1155,7 @@ export interface components {
              * Processor
              * @enum {string}
              */
-            processor: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
+            processor: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "matrix" | "delay" | "reverb";
             /** Strip */
             strip: string;
             /**
@@ -1386,11 +1386,16 @@ export interface components {
          *
          *     Attributes:
          *         parameters: by the kind of part or of processor, and by name.
+         *         matrices: gains between two sides to start from, by their names.
          *         notes: note values to choose from; ``beats`` are those that a tempo may count.
          */
         Catalogue: {
             /** Beats */
             beats: string[];
+            /** Matrices */
+            matrices: {
+                [key: string]: components["schemas"]["MatrixParams-Output"];
+            };
             /** Metres */
             metres: string[];
             /** Notes */
@@ -3124,7 +3129,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Id */
             id: string;
             /**
@@ -3166,7 +3171,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /** Id */
             id: string;
             /**
@@ -3411,6 +3416,106 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /** Matrix */
+        "Matrix-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "left_to_left": 1,
+             *       "left_to_right": 0,
+             *       "right_to_left": 0,
+             *       "right_to_right": 1
+             *     }
+             */
+            params?: components["schemas"]["MatrixParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "matrix";
+        };
+        /** Matrix */
+        "Matrix-Output": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "left_to_left": 1,
+             *       "left_to_right": 0,
+             *       "right_to_left": 0,
+             *       "right_to_right": 1
+             *     }
+             */
+            params: components["schemas"]["MatrixParams-Output"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "matrix";
+        };
+        /**
+         * MatrixParams
+         * @description What left and right get of left and right, as gains; below zero with the polarity turned.
+         */
+        "MatrixParams-Input": {
+            /**
+             * Left to left
+             * @default 1
+             */
+            left_to_left?: number;
+            /**
+             * Left to right
+             * @default 0
+             */
+            left_to_right?: number;
+            /**
+             * Right to left
+             * @default 0
+             */
+            right_to_left?: number;
+            /**
+             * Right to right
+             * @default 1
+             */
+            right_to_right?: number;
+        };
+        /**
+         * MatrixParams
+         * @description What left and right get of left and right, as gains; below zero with the polarity turned.
+         */
+        "MatrixParams-Output": {
+            /**
+             * Left to left
+             * @default 1
+             */
+            left_to_left: number;
+            /**
+             * Left to right
+             * @default 0
+             */
+            left_to_right: number;
+            /**
+             * Right to left
+             * @default 0
+             */
+            right_to_left: number;
+            /**
+             * Right to right
+             * @default 1
+             */
+            right_to_right: number;
         };
         /**
          * Media
@@ -3920,7 +4025,7 @@ export interface components {
             at?: number | null;
             into?: components["schemas"]["LanePlace"] | null;
             /** Processors */
-            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Strips */
             strips: string[];
             /**
@@ -3963,7 +4068,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /**
              * Version
              * @default 1
@@ -3985,7 +4090,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * Version
              * @default 1
@@ -4024,7 +4129,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "delay" | "reverb";
+            kind: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "matrix" | "delay" | "reverb";
             /** Label */
             label: string;
             /** Parameters */
@@ -5592,6 +5697,7 @@ export interface components {
          *
          *     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
          *     ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
+         *     Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
          *     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
          */
         Strip: {
@@ -5599,7 +5705,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * @default {
              *       "length_ms": 5,
@@ -5645,6 +5751,14 @@ export interface components {
             late: boolean;
             /** Layout */
             layout: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
+            /** Mono below */
+            mono_below_hz: number | null;
+            /**
+             * Mono Below Slope Db Per Octave
+             * @default 24
+             * @enum {integer}
+             */
+            mono_below_slope_db_per_octave: 12 | 24;
             /**
              * Mute
              * @default false
@@ -5719,6 +5833,14 @@ export interface components {
             input?: "as-is" | "mono-sum" | "left" | "right" | "mid" | "side" | "swap";
             /** Layout */
             layout?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
+            /** Mono below */
+            mono_below_hz?: number | null;
+            /**
+             * Mono Below Slope Db Per Octave
+             * @default 24
+             * @enum {integer}
+             */
+            mono_below_slope_db_per_octave?: 12 | 24;
             /**
              * Mute
              * @default false

@@ -29,6 +29,8 @@ class StripSettings(FrozenModel):
     solo_safe: bool = False
     pan: Pan = Pan()
     width: float = same_as(Strip, "width")
+    mono_below_hz: float | None = same_as(Strip, "mono_below_hz")
+    mono_below_slope_db_per_octave: Literal[12, 24] = 24
 
     def values(self) -> dict[str, Any]:
         """The fields that were given."""
@@ -71,6 +73,8 @@ _WORDS = {
     "solo_safe": "safe from solo",
     "pan": "pan",
     "width": "width",
+    "mono_below_hz": "mono below",
+    "mono_below_slope_db_per_octave": "slope of its mono lows",
 }
 
 
@@ -91,6 +95,8 @@ def _describe_setting(strip: Strip, field: str, value: Any) -> str:
             return f"pan {describe_pan(value)}"
         case "width":
             return f"width {round(100 * value)} %"
+        case "mono_below_hz":
+            return "lows as they are" if value is None else f"mono below {value:.0f} Hz"
         case "layout":
             return f"layout {value or 'by itself'}"
         case "name":

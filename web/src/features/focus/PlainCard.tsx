@@ -1,10 +1,12 @@
 import { chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef } from "react";
 
+import { MATRICES } from "../../api/parameters";
 import type { Processor, ProcessorValues, Strip } from "../../api/types";
 import { useActing } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
+import { Choice } from "../../controls/Choice";
 import { formatNumber } from "../../lib/format";
 import { Parameters } from "./Parameters";
 import { useCurve } from "./useCurve";
@@ -14,9 +16,10 @@ type Plain = Exclude<
   { type: "parallel" } | { type: "eq" } | { type: "compressor" } | { type: "gate" }
 >;
 
-/** A processor whose parameters say it all: saturator, limiter, gain, delay, reverb. */
+/** A processor whose parameters say it all: saturator, limiter, gain, matrix, delay, reverb. */
 export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain }) {
   const curve = useCurve(processor.id);
+  const { edit } = useActing();
   const action = (values: ProcessorValues) => ({
     type: "set-processor" as const,
     strip: strip.id,
@@ -27,6 +30,18 @@ export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain
   return (
     <>
       {processor.type === "saturator" && <Bend curve={curve?.curve ?? []} />}
+      {processor.type === "matrix" && (
+        <Choice
+          label="A matrix to start from"
+          value={Object.keys(MATRICES).find((name) => isAlike(MATRICES[name], processor.params)) ?? ""}
+          width="100%"
+          options={[
+            { value: "", label: "own gains" },
+            ...Object.keys(MATRICES).map((name) => ({ value: name, label: name })),
+          ]}
+          onChange={(name) => MATRICES[name] && void edit(action({ params: MATRICES[name] }))}
+        />
+      )}
       {processor.type === "limiter" && <Held processorId={processor.id} />}
       <Parameters
         kind={processor.type}
@@ -37,6 +52,10 @@ export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain
       />
     </>
   );
+}
+
+function isAlike(matrix: Record<string, number> | undefined, params: Record<string, unknown>): boolean {
+  return Object.entries(matrix ?? {}).every(([name, gain]) => params[name] === gain);
 }
 
 /** Sample value out over sample value in. */

@@ -112,6 +112,12 @@ export const SHOWN: Record<string, Shown[]> = {
     { kind: "switch", name: "left_inverted", label: "left inverted" },
     { kind: "switch", name: "right_inverted", label: "right inverted" },
   ],
+  matrix: [
+    number("left_to_left", "L to L", 2),
+    number("right_to_left", "R to L", 2),
+    number("left_to_right", "L to R", 2),
+    number("right_to_right", "R to R", 2),
+  ],
   delay: [
     {
       kind: "choice",

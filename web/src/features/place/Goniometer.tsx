@@ -15,6 +15,9 @@ export function Goniometer() {
   const { ref } = useCanvas(
     useCallback(
       (context, widthPx, heightPx, colors) => {
+        const pairs = live.frame()?.pairs;
+        if (pairs && blocks.current.at(-1) !== pairs)
+          blocks.current = [...blocks.current.slice(1 - KEPT), pairs];
         const [x, y, half] = [widthPx / 2, heightPx / 2, Math.min(widthPx, heightPx) / 2 - 8];
         context.strokeStyle = colors.rule;
         context.beginPath();

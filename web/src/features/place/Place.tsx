@@ -14,6 +14,7 @@ import { Goniometer } from "./Goniometer";
 import { PanDrawing } from "./PanDrawing";
 import { PlaceTable } from "./PlaceTable";
 import type { StagePlace } from "./report";
+import { Settings } from "./Settings";
 import { StageView } from "./StageView";
 
 const SETTLE_MS = 80;
@@ -138,6 +139,7 @@ export function Place() {
             <chakra.div fontSize="small" minWidth="0">
               <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
               {strip && place && <PanDrawing strip={strip} gains={place.gains} />}
+              {strip && <Settings strip={strip} />}
               {place && (
                 <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
                   correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}

@@ -144,7 +144,7 @@ export function PlaceTable({ strips, places, stale }: PlaceTableProps) {
               />
             </span>
             <chakra.span role="cell" textAlign="right" textStyle="number" opacity={stale ? 0.5 : 1}>
-              {place ? sideOf(place.position) : "silent"}
+              {place ? sideOf(place.position) : "−"}
             </chakra.span>
             <span role="cell">{place && <Bar place={place} color={strip.color} stale={stale} />}</span>
             <chakra.span role="cell" textAlign="right">

@@ -5,6 +5,8 @@ export type Point = { x: number; y: number };
 const HALF_ANGLE_DEG = 45;
 const LISTENER_PX = 92;
 const TOP_PX = 44;
+/** Room for the words at either side. */
+const SIDE_PX = 34;
 /** From where on a strip counts as how wet, and where its zone begins on the way from the listener to the top. */
 export const ZONES: { fromDb: number; words: string; at: number }[] = [
   { fromDb: -Infinity, words: "dry", at: 0.1 },
@@ -22,7 +24,8 @@ export function listenerOf({ widthPx, heightPx }: Plan): Point {
 
 /** How far from the listener a share of the way to the top is. */
 export function radiusAt(plan: Plan, share: number): number {
-  return 60 + share * (listenerOf(plan).y - TOP_PX - 60);
+  const most = Math.min(listenerOf(plan).y - TOP_PX, (plan.widthPx / 2 - SIDE_PX) / Math.sin(angleOf(1)));
+  return 60 + share * (most - 60);
 }
 
 export function angleOf(position: number): number {

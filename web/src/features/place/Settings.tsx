@@ -1,0 +1,90 @@
+import { chakra } from "@chakra-ui/react";
+
+import { choicesOf, limitsOf } from "../../api/parameters";
+import type { Strip, StripSettings, Wish } from "../../api/types";
+import { useActing } from "../../app/SessionContext";
+import { WishField } from "../../app/WishField";
+import { Choice } from "../../controls/Choice";
+import { PlainButton } from "../../controls/PlainButton";
+import { formatHz } from "../../lib/format";
+import { sideOf } from "./report";
+
+/** What places the focused strip: its hands, from where on its lows are mono, and mono at its chain's end. */
+export function Settings({ strip }: { strip: Strip }) {
+  const { edit } = useActing();
+  const set = (values: Partial<StripSettings>): Wish =>
+    ({ type: "set-strips", changes: [{ strip: strip.id, ...values }] }) as Wish;
+  const pan = (name: "position" | "left" | "right", label: string) => (
+    <span>
+      <chakra.span color="quiet">{label} </chakra.span>
+      <WishField
+        label={`${strip.name}: ${label}`}
+        address={`strips/${strip.id}/pan/${name}`}
+        value={strip.pan[name]}
+        {...limitsOf("pan", name)}
+        step={0.02}
+        format={(value) => sideOf(value ?? 0)}
+        wish={(value) => set({ pan: { ...strip.pan, [name]: value ?? 0 } })}
+      />
+    </span>
+  );
+  const last = strip.chain.at(-1);
+  const isMonoAtEnd = last?.type === "gain" && last.on && last.params.channels === "mono";
+  return (
+    <chakra.div display="flex" flexWrap="wrap" columnGap="12px" rowGap="2px" alignItems="center">
+      {strip.pan.mode === "two-handed" ? (
+        <>
+          {pan("left", "left hand")}
+          {pan("right", "right hand")}
+        </>
+      ) : (
+        pan("position", "pan")
+      )}
+      <span>
+        <chakra.span color="quiet">mono below </chakra.span>
+        <WishField
+          label={`${strip.name}: mono below`}
+          value={strip.mono_below_hz}
+          {...limitsOf("strip", "mono_below_hz")}
+          step={0.02}
+          nullAt="bottom"
+          format={(value) => (value === null ? "off" : `${formatHz(value)} Hz`)}
+          wish={(value) => set({ mono_below_hz: value })}
+        />
+      </span>
+      {strip.mono_below_hz !== null && (
+        <Choice
+          label={`${strip.name}: slope of its mono lows`}
+          value={String(strip.mono_below_slope_db_per_octave)}
+          options={choicesOf("strip", "mono_below_slope_db_per_octave").map((slope) => ({
+            value: slope,
+            label: `${slope} dB/oct`,
+          }))}
+          onChange={(slope) =>
+            void edit(
+              set({
+                mono_below_slope_db_per_octave: Number(
+                  slope,
+                ) as StripSettings["mono_below_slope_db_per_octave"],
+              }),
+            )
+          }
+        />
+      )}
+      <PlainButton
+        height="target"
+        aria-pressed={isMonoAtEnd}
+        bg={isMonoAtEnd ? "wash" : "transparent"}
+        onClick={() =>
+          void edit(
+            isMonoAtEnd && last
+              ? { type: "remove-processor", strip: strip.id, processor: last.id }
+              : { type: "add-processor", strip: strip.id, processor: "gain", params: { channels: "mono" } },
+          )
+        }
+      >
+        mono at its chain’s end
+      </PlainButton>
+    </chakra.div>
+  );
+}
