@@ -52,7 +52,9 @@ def stage_of_session(workspace: Workspace, session: Session, progress: Progress 
     measurement = measure_session(workspace, session, lambda share: progress(0.7 * share))
     media = workspace.open_media(session).samples
     in_song = strips_in_song(workspace, session, media)
-    return stage_of(session, media, measurement, workspace.renders, in_song, lambda share: progress(0.7 + 0.3 * share))
+    return stage_of(
+        session, media, measurement, workspace.renders, in_song, report=lambda share: progress(0.7 + 0.3 * share)
+    )
 
 
 def _hashes(session: Session) -> dict[str, str]:

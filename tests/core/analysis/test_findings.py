@@ -199,6 +199,28 @@ def covering(range_db: float) -> Bench:
     return bench
 
 
+def stands(*tracks: tuple[str, float, float], width: float = 0.0, level: float = 0.1) -> Bench:
+    """Tracks of a tone each, by name, frequency and position."""
+    bench = Bench()
+    for seed, (name, frequency_hz, position) in enumerate(tracks):
+        pair = sine(frequency_hz, -24.0, 1.0)
+        pair = pair + width * np.stack([noise(1.0, channels=1, level=level, seed=2 * seed + k)[0] for k in (0, 1)])
+        bench.track(name.replace(" ", "-"), pair, pan={"mode": "fold", "position": position})
+        bench.strips[-1]["name"] = name
+    return bench
+
+
+def row(*positions: float, frequency_hz: float = 440.0, width: float = 0.0) -> Bench:
+    names = [f"t{k}" for k in range(len(positions))]
+    return stands(*((name, frequency_hz, at) for name, at in zip(names, positions, strict=True)), width=width)
+
+
+def one_sided(side_db: float) -> Bench:
+    """A file that is on its left mostly, panned to the right by balance."""
+    left = sine(440.0, -12.0, 1.0, channels=1)
+    return one(np.concatenate([left, 10 ** (side_db / 20) * left]), pan={"position": 0.8})
+
+
 CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
     "clips-inside": (lambda: clipping_inside(14.0), lambda: clipping_inside(11.0)),
     "clips-at-mix": (lambda: mix_at(0.4), lambda: mix_at(-0.2)),
@@ -246,6 +268,14 @@ CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
         lambda: drummed(by_drum("duck", release_ms=30.0), by_drum("other", release_ms=30.0, threshold_db=0.0)),
     ),
     "duck-beside-the-beat": (lambda: drawn_duck(each_eighth(0.02)), lambda: drawn_duck(each_eighth(0.005))),
+    "everything-wide": (lambda: row(0, 0, 0, 0, width=1.0), lambda: row(0, 0, 0, 0)),
+    "crowded-middle": (lambda: row(0, 0.02, -0.02, 0), lambda: row(0, 0.3, -0.3, 0)),
+    "lopsided": (lambda: row(0.5, 0.0), lambda: row(0.5, -0.5)),
+    "not-mirrored": (
+        lambda: stands(("Guitar left", 440.0, -0.7), ("Guitar right", 500.0, 0.2)),
+        lambda: stands(("Guitar left", 440.0, -0.7), ("Guitar right", 500.0, 0.65)),
+    ),
+    "lost-by-pan": (lambda: one_sided(-30.0), lambda: one_sided(0.0)),
     "noise-before": (lambda: hum(-60.0), lambda: hum(-75.0)),
 }
 

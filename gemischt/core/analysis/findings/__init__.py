@@ -7,13 +7,14 @@ picture   lost in mono, wide lows, constant offset, noise before the first note
 moves     curves that do nothing, or jump
 ducks     what makes room: never back, always down, never started, twice at once, beside the beat
 masking   what still covers a strip that others make room for
+stage     where strips stand: crowded, lopsided, all wide, no mirrored pair
 copies    the same source twice, late or upside down; lanes that comb
 base      what a finding is, and what those who look for them are given
 """
 
 from collections.abc import Callable, Iterator
 
-from gemischt.core.analysis.findings import copies, ducks, dynamics, gain, masking, moves, picture, routes
+from gemischt.core.analysis.findings import copies, ducks, dynamics, gain, masking, moves, picture, routes, stage
 from gemischt.core.analysis.findings.base import Finding, Situation
 
 EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
@@ -36,6 +37,7 @@ EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
     routes.silent_tracks,
     picture.noise_before_the_first_note,
     picture.constant_offset,
+    stage.stage_findings,
     gain.far_from_reference,
     moves.jumping_moves,
     moves.idle_moves,

@@ -16,7 +16,7 @@ variance, sqrt(3) standard deviations either side, and not beyond the loudspeake
 
 from base64 import b64decode, b64encode
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from zlib import compress, decompress
 
 import numpy as np
@@ -60,6 +60,7 @@ class StagePlace:
         balance_db: right's power over left's.
         centre_hz: the middle of its spectrum, weighted by loudness, on a logarithmic scale.
         wet_db: what returns bring of it over what it brings itself; None where no return has any.
+        kept_db: what width and pan leave of its power; None where they move.
         gains: what left and right get of each of its channels by width and pan, (2, n_channels).
     """
 
@@ -72,6 +73,7 @@ class StagePlace:
     balance_db: float
     centre_hz: float
     wet_db: float | None = None
+    kept_db: float | None = None
     gains: tuple[tuple[float, ...], ...] = ()
 
 
@@ -81,26 +83,52 @@ def stage_of(
     measurement: SongMeasurement,
     store: RenderStore,
     in_song: InSong,
+    *,
+    only_tracks: bool = False,
     report: Report = no_report,
 ) -> dict[str, StagePlace]:
     """Where each strip of a measured session is heard, by its id; silent ones and those of more than two channels are
-    left out."""
+    left out. What the tracks alone say costs least: what they feed has to be heard anew after each of their edits."""
     session = with_solo_applied(session)
     settings = Settings(session)
     found: dict[str, StagePlace] = {}
     for done, strip in enumerate(session.strips):
-        if traits_of(strip).is_heard:
+        if traits_of(strip).is_heard and (strip.kind == "track" or not only_tracks):
             prints = measurement.prints[strip.id]
-            powers = _powers_of(session, media, strip, prints, store, in_song)
-            if powers is not None and not prints.led:
-                powers = turned(powers, settings.output_matrix(strip, _n_channels(powers)))
-            place = None if powers is None else place_of(powers)
-            if place is not None and powers is not None:
-                gains = settings.place_matrix(strip, _n_channels(powers))
-                told = tuple(tuple(round(float(gain), 4) for gain in row) for row in gains)
-                found[strip.id] = replace(place, wet_db=_wet_db(session, strip, measurement), gains=told)
+            place = _kept_place(store, prints)
+            if place is None:
+                powers = _powers_of(session, media, strip, prints, store, in_song)
+                place = None if powers is None else _placed(settings, strip, powers, led=prints.led)
+                store.keep_figures(f"{prints.post_fader}-place", {"place": None if place is None else asdict(place)})
+            if place is not None:
+                found[strip.id] = replace(place, wet_db=_wet_db(session, strip, measurement))
         report((done + 1) / len(session.strips))
     return found
+
+
+def _kept_place(store: RenderStore, prints: StripPrints) -> StagePlace | None:
+    kept = store.figures(f"{prints.post_fader}-place")
+    if kept is None or kept["place"] is None:
+        return None
+    values = kept["place"] | {"outside": tuple(kept["place"]["outside"])}
+    return StagePlace(**values | {"gains": tuple(tuple(row) for row in values["gains"])})
+
+
+def _placed(settings: Settings, strip: Strip, powers: NDArray[np.float64], *, led: bool) -> StagePlace | None:
+    """Where a strip with such powers is heard: behind its fader, if it moves, else before it."""
+    gains = settings.place_matrix(strip, _n_channels(powers))
+    told = tuple(tuple(round(float(gain), 4) for gain in row) for row in gains)
+    if led:
+        place = place_of(powers)
+        return None if place is None else replace(place, gains=told)
+    place = place_of(turned(powers, settings.output_matrix(strip, _n_channels(powers))))
+    if place is None:
+        return None
+    before = float(powers[..., LL].sum() + (powers[..., RR].sum() if powers.shape[-1] > 1 else 0.0))
+    behind = turned(powers, gains)
+    after = float(behind[..., LL].sum() + behind[..., RR].sum())
+    kept_db = power_to_db(after) - power_to_db(before) if before > 0.0 else None
+    return replace(place, gains=told, kept_db=kept_db)
 
 
 def _n_channels(powers: NDArray[np.float64]) -> int:
