@@ -61,11 +61,12 @@ class PlaceTest(OwnFilesCase):
         self.assertLess(np.abs(after[:, 0]).max(), 1e-6)
         # Dragged to the left again, which is one edit.
         page.keyboard.press("5")
-        box = arc.bounding_box()
+        box = arc.locator("path").first.bounding_box()
         assert box is not None
-        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] - 4)
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
         page.mouse.down()
-        page.mouse.move(box["x"] - 60, box["y"] + box["height"], steps=6)
+        page.mouse.move(x - 60, y - 20, steps=6)
         page.mouse.up()
         expect(page.get_by_test_id("last-edit")).to_have_text(re.compile("Echo: pan .* right"))
         expect(self.row("Echo")).not_to_contain_text("R 100")
