@@ -9,6 +9,7 @@ decibels          fast logarithms and powers
 ducking           ticks of clocks, curves they start, and audio that is turned by them
 dynamics          levels become reductions: static curve, attack, hold, release
 delay_line        delays whose length may change while they sound: the old and the new length are crossfaded
+early_reflections  the first reflections of a room, most of them on the side of what they answer
 feedback_network  a feedback delay network: sixteen lines whose outputs are mixed by a Hadamard matrix and fed back
 gain_application  reductions turn audio down
 following         a level becomes a share of the way, and the share moves coefficients

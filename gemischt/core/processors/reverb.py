@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 from gemischt.core.control import Control, Row
-from gemischt.core.dsp import delay_line
+from gemischt.core.dsp import delay_line, early_reflections
 from gemischt.core.dsp import feedback_network as network
 from gemischt.core.dsp.mixing import blend_wet, copy
 from gemischt.core.dsp.table import Call
@@ -74,9 +74,11 @@ def diffusion_coefficient(params: ReverbParams) -> float:
 class Reverb(BlockProcessor):
     """Answers with a room; two channels in and out, or one that takes the middle.
 
-    State: the pre-delay, the cuts' filters, the diffusers, and the network: its lines (16, longest), of which
-    ``places`` says how much is used, what is absorbed behind them (16,), and the angles that pairs of lines are turned
-    by.
+    The first reflections come from in front of the diffusers, and keep their side.
+
+    State: the pre-delay, the cuts' filters, the diffusers, the network: its lines (16, longest), of which ``places``
+    says how much is used, what is absorbed behind them (16,), and the angles that pairs of lines are turned by; and
+    what the first reflections repeat.
     """
 
     def __init__(self, place: Place, audio: Audio) -> None:
@@ -100,16 +102,25 @@ class Reverb(BlockProcessor):
         # The absorption goes with the lengths.
         absorbing = Control(network.N_COEFS, place.max_block, fade, first_stepped=network.LENGTHS)
         blend = Control(3, place.max_block, place.glide_samples)
+        early = Control(1, place.max_block, place.glide_samples)
+        arriving = np.zeros((2, place.max_block))
+        delays = np.array([ms_to_samples(ms, rate) for ms in early_reflections.TIMES_MS], np.int64)
+        echoes = np.zeros((2, delay_line.ring_size(int(delays.max()) + place.max_block)))
+        echo_write = np.zeros(1, np.int64)
+        repeating = (early.pieces, early.coefs, echoes, echo_write, delays, early_reflections.early_gains())
         lasting = (lines, places, taps, fading, absorbed, turns)
-        self.controls = (waiting, *self._cuts.controls, diffusion, absorbing, blend)
-        self.state = ((predelay, predelay_line), *self._cuts.state, (diffusers, diffuser_write), lasting)
+        self.controls = (waiting, *self._cuts.controls, diffusion, absorbing, early, blend)
+        room = ((diffusers, diffuser_write), lasting, (echoes, echo_write))
+        self.state = ((predelay, predelay_line), *self._cuts.state, *room)
         spread_out = (diffusion.pieces, diffusion.coefs, diffusers, diffuser_lengths, diffuser_write)
         self.calls = (
             Call(copy, audio, wet),
             Call(delay_line.run_delay, wet, waiting.pieces, waiting.coefs, predelay, predelay_line),
             *self._cuts.calls,
+            Call(copy, wet, arriving),
             Call(network.diffuse, wet, *spread_out),
             Call(network.run_network, wet, absorbing.pieces, absorbing.coefs, *lasting, turn_tables),
+            Call(early_reflections.add_early, arriving, wet, *repeating),
             Call(blend_wet, audio, wet, blend.pieces, blend.coefs),
         )
 
@@ -130,5 +141,6 @@ class Reverb(BlockProcessor):
             *self._cuts.coefs_of(EqParams(bands=tuple(bands)), on=True),
             row(diffusion_coefficient(params)),
             np.concatenate([absorption(params, lengths, rate), lengths]),
+            row(params.early),
             wet_gains(params.wet if on else 0.0, params.width),
         )

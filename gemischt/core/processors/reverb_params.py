@@ -4,7 +4,8 @@ from gemischt.core.parameters import FrozenModel, cut, parameter
 
 
 class ReverbParams(FrozenModel):
-    """A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs.
+    """A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs. ``early`` is the level
+    of its first reflections, which keep the side of what they answer.
 
     The cuts lie in front of the room; null leaves that side open.
     """
@@ -16,5 +17,6 @@ class ReverbParams(FrozenModel):
     diffusion: float = parameter(0.8, 0.0, 1.0, label="Diffusion")
     low_cut_hz: float | None = cut("Low cut", 20.0, 2000.0)
     high_cut_hz: float | None = cut("High cut", 500.0, 20000.0)
+    early: float = parameter(0.0, 0.0, 1.0, label="Early")
     width: float = parameter(1.0, 0.0, 2.0, label="Width")
     wet: float = parameter(1.0, 0.0, 1.0, label="Wet")

@@ -63,6 +63,10 @@ class DecayTest(unittest.TestCase):
                     measured = np.mean([t30_s(scipy_signal.sosfilt(sos, side)) for side in heard])
                     self.assertAlmostEqual(float(measured) / decay_s, 1.0, delta=0.05)
 
+    def test_first_reflections_leave_the_decay_as_it_is(self) -> None:
+        heard = positions(3.0, decay_s=1.5, damping=0.0, early=0.5)
+        self.assertAlmostEqual(np.mean([t30_s(ir[RATE_HZ // 10 :]) for ir in heard]) / 1.5, 1.0, delta=0.05)
+
     def test_the_shortest_and_the_longest(self) -> None:
         for decay_s, length_s in ((0.1, 0.5), (20.0, 24.0)):
             with self.subTest(decay_s=decay_s):
@@ -139,6 +143,30 @@ class SoundTest(unittest.TestCase):
         narrow = response(1.0, decay_s=1.0, damping=0.0, width=0.0)
         np.testing.assert_allclose(narrow[0], narrow[1], atol=1e-12)
 
+    def test_first_reflections_come_at_once_and_from_the_side_of_what_they_answer(self) -> None:
+        # Common practice, no source: within 5 ms, and nearer to the side of the source the earlier they come.
+        early = response(0.2, click=(1.0, 0.0), early=1.0) - response(0.2, click=(1.0, 0.0), early=0.0)
+        arrivals = np.flatnonzero(early[0])
+        self.assertLess(arrivals[0], round(0.005 * RATE_HZ))
+        self.assertEqual(len(arrivals), 12)
+        self.assertAlmostEqual(float(np.sum(early**2)), 1.0, places=9)
+        crossing = np.abs(early[1][arrivals] / early[0][arrivals])
+        self.assertTrue(np.all(np.diff(crossing) >= -1e-9), crossing)
+        self.assertLess(crossing[0], 0.12)
+        np.testing.assert_allclose(
+            response(0.2, click=(0.0, 1.0), early=1.0) - response(0.2, click=(0.0, 1.0), early=0.0),
+            early[::-1],
+            atol=1e-12,
+        )
+
+    def test_first_reflections_wait_as_long_as_the_room(self) -> None:
+        made = Alone("reverb", max_block=RATE_HZ)
+        made.set(ReverbParams(pre_delay_ms=50.0, early=1.0))
+        audio = np.zeros((2, RATE_HZ))
+        audio[:, 0] = 1.0
+        made.process(audio, audio, RATE_HZ)
+        self.assertEqual(int(np.flatnonzero(audio[0])[0]), 2400 + round(0.0017 * RATE_HZ))
+
     def test_the_pre_delay_moves_everything_to_the_sample(self) -> None:
         near = response(0.5, decay_s=1.0)
         n = near.shape[1]
@@ -160,6 +188,7 @@ class SoundTest(unittest.TestCase):
             "pre_delay_ms": 80.0,
             "damping": 1.0,
             "diffusion": 0.0,
+            "early": 1.0,
             "width": 0.0,
             "wet": 0.2,
             "low_cut_hz": 400.0,

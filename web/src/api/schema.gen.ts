@@ -4552,6 +4552,7 @@ export interface components {
              *       "damping": 0.3,
              *       "decay_s": 1.8,
              *       "diffusion": 0.8,
+             *       "early": 0,
              *       "pre_delay_ms": 20,
              *       "size": 0.6,
              *       "wet": 1,
@@ -4579,6 +4580,7 @@ export interface components {
              *       "damping": 0.3,
              *       "decay_s": 1.8,
              *       "diffusion": 0.8,
+             *       "early": 0,
              *       "pre_delay_ms": 20,
              *       "size": 0.6,
              *       "wet": 1,
@@ -4594,7 +4596,8 @@ export interface components {
         };
         /**
          * ReverbParams
-         * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs.
+         * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs. ``early`` is the level
+         *     of its first reflections, which keep the side of what they answer.
          *
          *     The cuts lie in front of the room; null leaves that side open.
          */
@@ -4614,6 +4617,11 @@ export interface components {
              * @default 0.8
              */
             diffusion?: number;
+            /**
+             * Early
+             * @default 0
+             */
+            early?: number;
             /** High cut */
             high_cut_hz?: number | null;
             /** Low cut */
@@ -4641,7 +4649,8 @@ export interface components {
         };
         /**
          * ReverbParams
-         * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs.
+         * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs. ``early`` is the level
+         *     of its first reflections, which keep the side of what they answer.
          *
          *     The cuts lie in front of the room; null leaves that side open.
          */
@@ -4661,6 +4670,11 @@ export interface components {
              * @default 0.8
              */
             diffusion: number;
+            /**
+             * Early
+             * @default 0
+             */
+            early: number;
             /** High cut */
             high_cut_hz: number | null;
             /** Low cut */

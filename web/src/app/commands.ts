@@ -121,6 +121,7 @@ const FIRST_BANDS = [
   { shape: "high-shelf", frequency_hz: 9000 },
 ];
 const INSERT_WET = 0.25;
+const FIRST_EARLY = 0.5;
 
 /** A processor as it begins: an equaliser with four bands, effects fully wet on returns and mostly dry elsewhere. */
 export function newProcessor(strip: Strip, processor: ProcessorKind, into: LanePlace | null = null): Wish {
@@ -128,9 +129,11 @@ export function newProcessor(strip: Strip, processor: ProcessorKind, into: LaneP
   const params =
     processor === "eq"
       ? { bands: FIRST_BANDS, near_nyquist: "analogue" }
-      : processor === "reverb" || processor === "delay"
-        ? { wet }
-        : {};
+      : processor === "reverb"
+        ? { wet, early: FIRST_EARLY }
+        : processor === "delay"
+          ? { wet }
+          : {};
   return { type: "add-processor", strip: strip.id, processor, into, params };
 }
 

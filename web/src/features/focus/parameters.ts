@@ -139,6 +139,7 @@ export const SHOWN: Record<string, Shown[]> = {
     number("size", "size", 2),
     number("damping", "damping", 2),
     number("diffusion", "diffusion", 2),
+    number("early", "early", 2),
     number("width", "width", 2),
     number("low_cut_hz", "low cut", 0, "open", "bottom"),
     number("high_cut_hz", "high cut", 0, "open"),

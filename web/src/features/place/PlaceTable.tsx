@@ -159,7 +159,7 @@ export function PlaceTable({ strips, places, stale }: PlaceTableProps) {
               />
             </chakra.span>
             <chakra.span role="cell" textAlign="right" textStyle="number" opacity={stale ? 0.5 : 1}>
-              {place?.correlation == null ? "" : place.correlation.toFixed(2).replace("-", "−")}
+              {place?.correlation == null ? "" : formatNumber(place.correlation, 2)}
             </chakra.span>
             <chakra.span
               role="cell"

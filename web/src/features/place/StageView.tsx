@@ -131,8 +131,8 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
                 stroke="rule"
               />
               <chakra.text
-                x={pointAt(plan, radiusAt(plan, 1.02), position).x}
-                y={pointAt(plan, radiusAt(plan, 1.02), position).y - 2}
+                x={pointAt(plan, radiusAt(plan, 1.07), position).x}
+                y={pointAt(plan, radiusAt(plan, 1.07), position).y - 2}
                 fill="quiet"
                 textAnchor="middle"
               >

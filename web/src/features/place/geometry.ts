@@ -4,7 +4,7 @@ export type Point = { x: number; y: number };
 
 const HALF_ANGLE_DEG = 45;
 const LISTENER_PX = 92;
-const TOP_PX = 44;
+const TOP_PX = 62;
 /** Room for the words at either side. */
 const SIDE_PX = 34;
 /** From where on a strip counts as how wet, and where its zone begins on the way from the listener to the top. */
