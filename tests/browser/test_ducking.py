@@ -248,6 +248,18 @@ class DuckTest(OwnFilesCase):
         after = self.level_db(ducked, 1.1, 0.1) - self.level_db(free, 1.1, 0.1)
         self.assertLess(during, -15.0)
         self.assertAlmostEqual(after, 0.0, delta=0.5)
+        # The return's sheet has a switch for it.
+        page.get_by_role("row", name="Hall", exact=True).get_by_role("button").first.click()
+        switch = page.get_by_role("button", name="ducked by what feeds it")
+        expect(switch).to_have_attribute("aria-pressed", "true")
+        switch.click()
+        expect(page.get_by_test_id("last-edit")).to_have_text("Hall: Compressor removed")
+        np.testing.assert_allclose(self.printed(), free, atol=1e-9)
+        switch.click()
+        expect(page.get_by_test_id("last-edit")).to_contain_text("Hall makes room for what feeds it")
+        expect(switch).to_have_attribute("aria-pressed", "true")
+        again = self.printed()
+        self.assertLess(self.level_db(again, 0.53, 0.02) - self.level_db(free, 0.53, 0.02), -6.0)
 
     def test_a_drawn_duck_is_dragged_before_an_effect(self) -> None:
         page = self.page

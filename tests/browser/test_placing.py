@@ -107,5 +107,33 @@ class PlaceTest(OwnFilesCase):
         page.get_by_role("button", name="Width of Pad to 50 %").click()
         expect(page.get_by_test_id("last-edit")).to_have_text("Pad: width 50 %")
 
+    def test_a_ping_pong_is_folded_to_one_side_and_keeps_its_energy(self) -> None:
+        page = self.page
+        burst = np.concatenate([noise(0.2, seed=4), np.zeros((2, round(2.8 * RATE_HZ)))], axis=1)
+        self.bring_in(Knock=burst)
+        page.keyboard.press("2")
+        page.get_by_role("row", name="Knock", exact=True).get_by_role("button").first.click()
+        self.choose(page, "Add to the chain", "Delay")
+        page.get_by_role("button", name="side to side").click()
+        wet = page.get_by_role("spinbutton", name="wet")
+        wet.focus()
+        page.keyboard.type("1")
+        page.keyboard.press("Enter")
+        expect(page.get_by_test_id("last-edit")).to_contain_text("wet 1")
+        before = self.printed()
+        self.assertGreater(self.power(before[:, :1]), 0.05 * self.power(before))
+        self.assertGreater(self.power(before[:, 1:]), 0.05 * self.power(before))
+        page.keyboard.press("5")
+        self.row("Knock").get_by_role("combobox", name="How Knock is panned").select_option("fold")
+        pan = page.get_by_role("spinbutton", name="Knock: pan")
+        pan.focus()
+        page.keyboard.type("-1")
+        page.keyboard.press("Enter")
+        expect(self.row("Knock")).to_contain_text("L 100")
+        after = self.printed()
+        # Its repeats alternate and do not touch, so that one side holds the energy of both.
+        self.assertAlmostEqual(self.power(after) / self.power(before), 1.0, delta=0.001)
+        self.assertLess(np.abs(after[:, 1]).max(), 1e-6)
+
     def power(self, samples: Signal) -> float:
         return float(np.sum(samples**2))

@@ -7,6 +7,7 @@ import { useActing } from "../../app/SessionContext";
 import type { Colors } from "../../canvas/colors";
 import { useCanvas } from "../../canvas/useCanvas";
 import { Choice } from "../../controls/Choice";
+import { LetterToggle } from "../../controls/LetterToggle";
 import { formatNumber } from "../../lib/format";
 import { Parameters } from "./Parameters";
 import { useCurve } from "./useCurve";
@@ -50,7 +51,45 @@ export function PlainCard({ strip, processor }: { strip: Strip; processor: Plain
         address={`strips/${strip.id}/chain/${processor.id}`}
         instead={inTime ? { time_ms: `${formatNumber(inTime, 0)} ms` } : undefined}
       />
+      {strip.kind === "return" && (processor.type === "delay" || processor.type === "reverb") && (
+        <DuckedByInput strip={strip} />
+      )}
     </>
+  );
+}
+
+/** What a return answers makes way for what it answers to: a compressor at its end that hears what comes in. */
+function DuckedByInput({ strip }: { strip: Strip }) {
+  const { edit } = useActing();
+  const duck = strip.chain.find((item) => item.type === "compressor" && item.key?.from === strip.id);
+  return (
+    <chakra.div
+      display="flex"
+      justifyContent="space-between"
+      alignItems="center"
+      fontSize="small"
+      height="24px"
+    >
+      <chakra.span color="quiet">ducked by what feeds it</chakra.span>
+      <LetterToggle
+        letter={duck ? "on" : "off"}
+        label="ducked by what feeds it"
+        tone="focus"
+        on={Boolean(duck)}
+        onToggle={() =>
+          void edit(
+            duck
+              ? { type: "remove-processor", strip: strip.id, processor: duck.id }
+              : {
+                  type: "make-room",
+                  targets: [strip.id],
+                  trigger: strip.id,
+                  way: "make-room-for-fills",
+                },
+          )
+        }
+      />
+    </chakra.div>
   );
 }
 

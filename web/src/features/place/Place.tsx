@@ -64,7 +64,7 @@ export function Place() {
         <chakra.span color="quiet">shows</chakra.span>
         <Segments label="Shows" options={SHOWS} value={shows} onChange={setShows} />
         <chakra.span color="quiet" role="status">
-          {problem ?? (current ? "" : `measuring${progress ? ` ${Math.round(100 * progress)} %` : ""}`)}
+          {problem ?? (current ? "" : `${result ? "measuring" : "as set, measuring"}${percentOf(progress)}`)}
         </chakra.span>
         <chakra.span flex="1" />
         {picked.length > 1 ? (
@@ -108,13 +108,12 @@ export function Place() {
       </chakra.div>
       <chakra.div display="grid" gridTemplateColumns="minmax(0, 1fr) 516px" flex="1" minHeight="0">
         <chakra.div position="relative" minWidth="0" overflow="auto">
-          {result ? (
-            <StageView places={result.places} strips={heard} asSet={shows === "as set"} stale={!current} />
-          ) : (
-            <chakra.p padding="40px" color="quiet" textStyle="title">
-              {progress === null && problem ? problem : "Listening to where everything stands …"}
-            </chakra.p>
-          )}
+          <StageView
+            places={places}
+            strips={heard}
+            asSet={shows === "as set" || !result}
+            stale={shows === "measured" && !current}
+          />
           {mix && <HowWide place={mix} stale={!current} />}
         </chakra.div>
         <chakra.div
@@ -143,8 +142,9 @@ export function Place() {
               {place && (
                 <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
                   correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}
-                  {formatNumber(Math.max(0, place.mono_loss_db), 1)} dB in mono ·{" "}
-                  {place.wet_db === null ? "dry" : `${formatNumber(place.wet_db, 0)} dB wet`}
+                  {formatNumber(Math.max(0, place.mono_loss_db), 1)} dB in mono
+                  {strip?.kind === "track" &&
+                    (place.wet_db === null ? " · dry" : ` · ${formatNumber(place.wet_db, 0)} dB wet`)}
                 </chakra.p>
               )}
             </chakra.div>
@@ -153,6 +153,10 @@ export function Place() {
       </chakra.div>
     </chakra.div>
   );
+}
+
+function percentOf(progress: number | null): string {
+  return progress ? ` ${Math.round(100 * progress)} %` : "";
 }
 
 function centreOf(places: Map<string, StagePlace>, strip: Strip): number {

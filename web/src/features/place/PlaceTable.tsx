@@ -9,7 +9,7 @@ import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { formatNumber } from "../../lib/format";
 import { StripMark } from "../level";
-import { sideOf, type StagePlace } from "./report";
+import { LOSS_DB, sideOf, type StagePlace } from "./report";
 
 type Column = "strip" | "place" | "width" | "corr." | "mono loss";
 const COLUMNS: { name: Column | "pan" | "from … to"; sorts: boolean; align: "left" | "right" }[] = [
@@ -27,8 +27,6 @@ const MODES = [
   { value: "fold", label: "fold" },
   { value: "two-handed", label: "two hands" },
 ];
-/** Unrelated sides lose 3.01 dB; what loses more works against itself. */
-const LOSS_DB = 3.25;
 
 type PlaceTableProps = { strips: Strip[]; places: Map<string, StagePlace>; stale: boolean };
 
@@ -61,6 +59,8 @@ export function PlaceTable({ strips, places, stale }: PlaceTableProps) {
         borderColor="ink"
         position="sticky"
         top="0"
+        zIndex="1"
+        alignItems="center"
         bg="sheet"
       >
         {COLUMNS.map(({ name, sorts, align }) => (

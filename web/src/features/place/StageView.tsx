@@ -8,13 +8,13 @@ import { focusStrip, selectStrips, useView } from "../../app/store";
 import { followPointer } from "../../controls/followPointer";
 import { useWidth } from "../../lib/useWidth";
 import { arcPath, listenerOf, pointAt, positionOf, radiiOf, radiusAt, ZONES, type Placed } from "./geometry";
-import { sideOf, type StagePlace } from "./report";
+import { channelsOf, LOSS_DB, sideOf, type StagePlace } from "./report";
 import { arcAsSet, panAt } from "./setting";
 
 const HEIGHT_PX = 560;
 const STEP = 0.05;
 
-type StageViewProps = { places: StagePlace[]; strips: Strip[]; asSet: boolean; stale: boolean };
+type StageViewProps = { places: Map<string, StagePlace>; strips: Strip[]; asSet: boolean; stale: boolean };
 
 /** The stage from above: strips as arcs where they are heard, to be dragged; their ends widen them. */
 export function StageView({ places, strips, asSet, stale }: StageViewProps) {
@@ -27,16 +27,17 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
   const plan = { widthPx, heightPx: HEIGHT_PX };
   const shown = useMemo(
     () =>
-      places.flatMap((place) => {
-        const strip = strips.find((item) => item.id === place.strip);
-        return strip && (strip.kind === "track" || strip.kind === "return") ? [{ place, strip }] : [];
-      }),
+      strips
+        .filter((strip) => strip.kind === "track" || strip.kind === "return")
+        .map((strip) => ({ strip, place: places.get(strip.id) })),
     [places, strips],
   );
   const placed = shown.map(({ place, strip }): Placed & { strip: string } => ({
     strip: strip.id,
-    ...(asSet ? arcAsSet(strip) : { position: place.position, reach: place.reach }),
-    wetDb: place.wet_db,
+    ...(place && !asSet
+      ? { position: place.position, reach: place.reach }
+      : arcAsSet(strip, channelsOf(place))),
+    wetDb: place?.wet_db ?? null,
     isReturn: strip.kind === "return",
     name: strip.name,
   }));
@@ -161,10 +162,10 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
             const radius = radii.get(item.strip);
             if (!entry || radius === undefined) return null;
             const { strip, place } = entry;
-            const thick = 4 + Math.max(0, Math.min(8, ((place.rms_dbfs ?? -90) + 54) / 4));
+            const thick = 4 + Math.max(0, Math.min(8, ((place?.rms_dbfs ?? -90) + 54) / 4));
             const isChosen = strip.id === focused || selected.has(strip.id);
             const moved = moving?.get(strip.id);
-            const ghost = moved && arcAsSet(moved);
+            const ghost = moved && arcAsSet(moved, channelsOf(place));
             const label = pointAt(plan, radius + thick / 2 + 6, item.position);
             return (
               <chakra.g
@@ -234,7 +235,7 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
                   fill={isChosen ? "focus" : "ink"}
                   fontWeight={isChosen ? "700" : "400"}
                 >
-                  {place.mono_loss_db > 3.25 && strip.kind === "track" ? "⚠ " : ""}
+                  {(place?.mono_loss_db ?? 0) > LOSS_DB && strip.kind === "track" ? "⚠ " : ""}
                   {strip.name}
                 </chakra.text>
               </chakra.g>

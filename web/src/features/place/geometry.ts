@@ -14,8 +14,11 @@ export const ZONES: { fromDb: number; words: string; at: number }[] = [
   { fromDb: -18, words: "−18", at: 0.61 },
   { fromDb: -12, words: "−12", at: 0.78 },
 ];
-const RETURNS_AT = 0.9;
+const RETURNS_AT = 1;
 const ROW_PX = 25;
+const ROWS = 30;
+/** Nobody stands on the listener. */
+const NEAREST_PX = 55;
 const LETTER_PX = 6.6;
 
 export function listenerOf({ widthPx, heightPx }: Plan): Point {
@@ -66,9 +69,9 @@ export type Placed = {
 export function radiiOf(plan: Plan, strips: Placed[]): Map<string, number> {
   const taken: { radius: number; fromPx: number; toPx: number }[] = [];
   const found = new Map<string, number>();
-  const order = [...strips].sort((one, other) => zoneOf(one) - zoneOf(other) || one.reach - other.reach);
+  const order = [...strips].sort((one, other) => orderOf(one) - orderOf(other) || one.reach - other.reach);
   for (const strip of order) {
-    let radius = radiusAt(plan, strip.isReturn ? RETURNS_AT : (ZONES[zoneOf(strip)]?.at ?? 0));
+    const start = radiusAt(plan, strip.isReturn ? RETURNS_AT : (ZONES[zoneOf(strip)]?.at ?? 0));
     const spanAt = (at: number) => {
       const middle = pointAt(plan, at, strip.position).x;
       const halfPx = Math.max((strip.name.length * LETTER_PX) / 2, at * angleOf(strip.reach));
@@ -81,11 +84,21 @@ export function radiiOf(plan: Plan, strips: Placed[]): Map<string, number> {
           spanAt(at).fromPx < other.toPx &&
           spanAt(at).toPx > other.fromPx,
       );
-    while (collides(radius) && radius < radiusAt(plan, 1)) radius += ROW_PX / 2;
+    // The nearest free row, outwards first.
+    const rows = Array.from({ length: ROWS }, (_, row) => (row * ROW_PX) / 2);
+    const radius =
+      rows
+        .flatMap((away) => [start + away, start - away])
+        .find((at) => at >= NEAREST_PX && at <= radiusAt(plan, 1) && !collides(at)) ?? start;
     taken.push({ radius, ...spanAt(radius) });
     found.set(strip.strip, radius);
   }
   return found;
+}
+
+/** Returns first, which have the outermost rows to themselves. */
+function orderOf(strip: Placed): number {
+  return strip.isReturn ? -1 : zoneOf(strip);
 }
 
 function zoneOf({ wetDb, isReturn }: Placed): number {

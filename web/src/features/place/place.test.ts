@@ -56,9 +56,10 @@ describe("where strips are set", () => {
     expect([moved.left, moved.right]).toEqual([0.2, 1]);
   });
   test("an arc says from where to where", () => {
-    expect(arcAsSet({ pan: PAN, width: 0.5 })).toEqual({ position: 0, reach: 0.5 });
+    expect(arcAsSet({ pan: PAN, width: 0.5 }, 2)).toEqual({ position: 0, reach: 0.5 });
     const hands = { mode: "two-handed" as const, position: 0, left: -0.5, right: 0.1 };
-    expect(arcAsSet({ pan: hands, width: 1 }).position).toBeCloseTo(-0.2, 9);
+    expect(arcAsSet({ pan: hands, width: 1 }, 2).position).toBeCloseTo(-0.2, 9);
+    expect(arcAsSet({ pan: { ...PAN, position: 0.4 }, width: 1 }, 1)).toEqual({ position: 0.4, reach: 0 });
   });
   test("sides are said in percent", () => {
     expect([sideOf(-0.354), sideOf(0.002), sideOf(0.7)]).toEqual(["L 35", "C", "R 70"]);

@@ -14,6 +14,14 @@ export type StagePlace = {
   gains: number[][];
 };
 
+/** Unrelated sides lose 3.01 dB in mono; what loses more works against itself. */
+export const LOSS_DB = 3.25;
+
+/** How many channels a strip places: 0 until it has been measured. */
+export function channelsOf(place: StagePlace | undefined): number {
+  return place?.gains[0]?.length ?? 0;
+}
+
 /** "L 35", "C", "R 70". */
 export function sideOf(position: number): string {
   const share = Math.round(100 * Math.abs(position));

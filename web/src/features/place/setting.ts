@@ -10,8 +10,13 @@ export function panAt(pan: Pan, by: number): Pan {
   return { ...pan, left: rounded(pan.left + held), right: rounded(pan.right + held) };
 }
 
-/** From where to where a strip is set to stand. */
-export function arcAsSet({ pan, width }: Pick<Strip, "pan" | "width">): { position: number; reach: number } {
+/** From where to where a strip is set to stand; one channel, or as many as are not known yet, stand at one point. */
+export function arcAsSet(
+  { pan, width }: Pick<Strip, "pan" | "width">,
+  nChannels: number,
+): { position: number; reach: number } {
+  if (nChannels < 2)
+    return { position: pan.mode === "two-handed" ? (pan.left + pan.right) / 2 : pan.position, reach: 0 };
   if (pan.mode === "two-handed")
     return {
       position: (pan.left + pan.right) / 2,
