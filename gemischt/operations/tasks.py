@@ -17,6 +17,7 @@ from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_to_reference
 from gemischt.core.analysis.reports.relations import find_relation
 from gemischt.core.metering.ballistics import FLOOR_DB
+from gemischt.core.metering.bands import CENTRES_HZ
 from gemischt.core.session.document import Session
 from gemischt.core.terms import LONGEST_SONG_S, Id, SongTime
 from gemischt.core.units import heard_or_none
@@ -217,7 +218,8 @@ class MeasureStage(BaseModel):
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         found = stage_of_session(workspace, self.session, progress)
-        return {"places": [{"strip": strip, **_written(place)} for strip, place in found.items()]}
+        places = [{"strip": strip, **_written(place)} for strip, place in found.items()]
+        return {"places": places, "bands_hz": CENTRES_HZ.tolist()}
 
 
 class EstimateTempo(BaseModel):

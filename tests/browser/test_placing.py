@@ -97,6 +97,8 @@ class PlaceTest(OwnFilesCase):
         self.bring_in(Pad=np.concatenate([wave, -0.9 * wave]), Voice=noise(3.0, channels=1, seed=9))
         page.keyboard.press("5")
         expect(self.row("Pad")).to_contain_text("−1.00")
+        self.row("Pad").click()
+        expect(page.get_by_role("img", name=re.compile("Correlation by band: least −1.00"))).to_be_visible()
         page.get_by_role("button", name="Hear in mono").click()
         expect(page.get_by_role("combobox", name="Hear")).to_have_value("mono")
         page.get_by_role("button", name="What mono takes away").click()

@@ -10,7 +10,7 @@ from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.analysis.reports.stage import StagePlace, place_of, stage_of
 from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.engine.placement import pan_matrix, width_matrix
-from gemischt.core.metering.bands import band_powers, hz_to_erb_rate, turned
+from gemischt.core.metering.bands import CENTRES_HZ, band_powers, hz_to_erb_rate, turned
 from gemischt.core.session.document import Pan
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ, Signal, noise, sine
@@ -71,6 +71,18 @@ class PlaceTest(unittest.TestCase):
         self.assertAlmostEqual(found.correlation or 0.0, 0.0, delta=0.02)
         # Unrelated channels lose 3.01 dB (identity).
         self.assertAlmostEqual(found.mono_loss_db, 3.01, delta=0.1)
+
+    def test_lows_alike_and_highs_opposed_are_told_apart(self) -> None:
+        low, high = sine(100.0, -12.0, 2.0, channels=1)[0], sine(5000.0, -12.0, 2.0, channels=1)[0]
+        found = placed(np.stack([low + high, low - high]))
+        self.assertAlmostEqual(found.correlation or 0.0, 0.0, delta=0.01)
+        by_band = dict(zip(CENTRES_HZ, found.band_correlations, strict=True))
+        for hz, correlation in ((100.0, 1.0), (5000.0, -1.0)):
+            nearest = min(CENTRES_HZ, key=lambda centre, hz=hz: abs(np.log(centre / hz)))
+            self.assertAlmostEqual(by_band[nearest] or 0.0, correlation, delta=0.01)
+        # Where nothing sounds nothing is said.
+        silent = min(CENTRES_HZ, key=lambda centre: abs(np.log(centre / 700.0)))
+        self.assertIsNone(by_band[silent])
 
     def test_width_of_unrelated_sides_is_the_closed_form(self) -> None:
         """Of width w the correlation is (1 - w^2) / (1 + w^2), and a reach sqrt(3 (1 - correlation)) of that."""

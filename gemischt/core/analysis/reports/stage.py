@@ -42,6 +42,7 @@ from gemischt.core.units import db_to_gain, power_to_db
 LOUDNESS_EXPONENT = 0.3
 HEARD_DB = 60.0
 """What is further below the loudest moment does not count."""
+BAND_HEARD_DB = 40.0
 RANGES_HZ = (200.0, 4000.0)
 """Lows, middle and highs; common practice, no source."""
 MIDDLE = 1.0 / 3.0
@@ -54,6 +55,8 @@ class StagePlace:
     Attributes:
         position: -1 left, 1 right, and ``reach`` how far its arc goes either side of it, 0 to 1.
         correlation: of left and right, over all; None for silence.
+        band_correlations: the same of each of the bands at ``metering.bands.CENTRES_HZ``; None for those that are
+            ``BAND_HEARD_DB`` below the loudest.
         mono_loss_db: what is lost when both are averaged.
         outside: of lows, middle and highs the share of the power that comes from outside the middle third.
         rms_dbfs: of both channels, mean.
@@ -68,6 +71,7 @@ class StagePlace:
     reach: float
     correlation: float | None
     mono_loss_db: float
+    band_correlations: tuple[float | None, ...]
     outside: tuple[float, float, float]
     rms_dbfs: float
     balance_db: float
@@ -110,8 +114,9 @@ def _kept_place(store: RenderStore, prints: StripPrints) -> StagePlace | None:
     kept = store.figures(f"{prints.post_fader}-place")
     if kept is None or kept["place"] is None:
         return None
-    values = kept["place"] | {"outside": tuple(kept["place"]["outside"])}
-    return StagePlace(**values | {"gains": tuple(tuple(row) for row in values["gains"])})
+    values = kept["place"]
+    lists = {name: tuple(values[name]) for name in ("outside", "band_correlations")}
+    return StagePlace(**values | lists | {"gains": tuple(tuple(row) for row in values["gains"])})
 
 
 def _placed(settings: Settings, strip: Strip, powers: NDArray[np.float64], *, led: bool) -> StagePlace | None:
@@ -214,19 +219,31 @@ def place_of(powers: NDArray[np.float64]) -> StagePlace | None:
     mean = float(np.average(position, weights=weight))
     variance = float(np.average((position - mean) ** 2 + unlike * (1.0 - m * m), weights=weight))
     sums = left.sum(), right.sum(), both.sum()
-    product = float(np.sqrt(sums[0] * sums[1]))
     middle_power = 0.25 * (sums[0] + sums[1] + 2.0 * sums[2])
     n = len(moments)
     return StagePlace(
         position=mean,
         reach=min(1.0, float(np.sqrt(3.0 * max(0.0, variance)))),
-        correlation=None if product <= 0.0 else float(np.clip(sums[2] / product, -1.0, 1.0)),
+        correlation=_correlation(*sums),
+        band_correlations=_band_correlations(powers),
         mono_loss_db=power_to_db(0.5 * float(sums[0] + sums[1])) - power_to_db(float(max(middle_power, 1e-20))),
         outside=_outside(position, unlike, np.where(heard, total, 0.0)),
         rms_dbfs=power_to_db(0.5 * float(sums[0] + sums[1]) / n),
         balance_db=power_to_db(float(sums[1]) + 1e-20) - power_to_db(float(sums[0]) + 1e-20),
         centre_hz=float(np.exp(np.average(np.log(CENTRES_HZ), weights=weight.sum(axis=0)))),
     )
+
+
+def _correlation(left: float, right: float, both: float) -> float | None:
+    product = float(np.sqrt(left * right))
+    return None if product <= 0.0 else float(np.clip(both / product, -1.0, 1.0))
+
+
+def _band_correlations(powers: NDArray[np.float64]) -> tuple[float | None, ...]:
+    bands = powers.sum(axis=0)
+    totals = bands[:, LL] + bands[:, RR]
+    heard = totals > totals.max() * 10.0 ** (-BAND_HEARD_DB / 10.0)
+    return tuple(_correlation(*band) if is_heard else None for band, is_heard in zip(bands, heard, strict=True))
 
 
 def unlike_share(

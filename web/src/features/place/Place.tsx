@@ -10,10 +10,11 @@ import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { formatNumber } from "../../lib/format";
+import { BandCorrelation } from "./BandCorrelation";
 import { Goniometer } from "./Goniometer";
 import { PanDrawing } from "./PanDrawing";
 import { PlaceTable } from "./PlaceTable";
-import type { StagePlace } from "./report";
+import type { StagePlace, StageReport } from "./report";
 import { Settings } from "./Settings";
 import { StageView } from "./StageView";
 
@@ -28,7 +29,7 @@ export function Place() {
   const selected = useView((view) => view.selected);
   const mode = useMonitor((monitor) => monitor.mode);
   const [shows, setShows] = useState<(typeof SHOWS)[number]>("measured");
-  const { result, current, progress, problem } = useMeasurement<{ places: StagePlace[] }>({
+  const { result, current, progress, problem } = useMeasurement<StageReport>({
     start: () =>
       server.POST("/api/sessions/{session_id}/stage", { params: { path: { session_id: state.id } } }),
     about: state.id,
@@ -137,7 +138,16 @@ export function Place() {
             <Goniometer />
             <chakra.div fontSize="small" minWidth="0">
               <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
-              {strip && place && <PanDrawing strip={strip} gains={place.gains} />}
+              {strip && place && (
+                <chakra.div display="flex" gap="10px">
+                  <PanDrawing strip={strip} gains={place.gains} />
+                  <BandCorrelation
+                    bandsHz={result?.bands_hz ?? []}
+                    correlations={place.band_correlations}
+                    stale={!current}
+                  />
+                </chakra.div>
+              )}
               {strip && <Settings strip={strip} />}
               {place && (
                 <chakra.p color="quiet" opacity={current ? 1 : 0.5}>

@@ -4,6 +4,8 @@ export type StagePlace = {
   position: number;
   reach: number;
   correlation: number | null;
+  /** Of each band of the report; null where hardly anything sounds. */
+  band_correlations: (number | null)[];
   mono_loss_db: number;
   outside: [number, number, number];
   rms_dbfs: number | null;
@@ -13,6 +15,8 @@ export type StagePlace = {
   /** What left and right get of each channel by width and pan. */
   gains: number[][];
 };
+
+export type StageReport = { places: StagePlace[]; bands_hz: number[] };
 
 /** Unrelated sides lose 3.01 dB in mono; what loses more works against itself. */
 export const LOSS_DB = 3.25;
