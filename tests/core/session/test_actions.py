@@ -35,6 +35,14 @@ class ActionCase(unittest.TestCase):
 
 
 class StripSettingsTest(ActionCase):
+    def test_who_sets_a_place_and_who_sets_a_mode_do_not_undo_each_other(self) -> None:
+        # Both say what they change alone, as neither has seen the other's edit.
+        self.session = self.act(type="set-strips", changes=[{"strip": "bass", "pan": {"mode": "fold"}}])
+        self.session = self.act(type="set-strips", changes=[{"strip": "bass", "pan": {"position": 0.4}}])
+        self.assertEqual(self.name, "Bass: pan 40 % right (fold)")
+        pan = self.session.strip("bass").pan
+        self.assertEqual((pan.mode, pan.position, pan.left, pan.right), ("fold", 0.4, -1.0, 1.0))
+
     def test_names_read_like_sentences(self) -> None:
         cases = {
             "Bass: fader -3.5 dB": [{"strip": "bass", "fader_db": -3.5}],
@@ -42,7 +50,7 @@ class StripSettingsTest(ActionCase):
             "Bass: mute on": [{"strip": "bass", "mute": True}],
             "Bass and Drum: solo off": [{"strip": "bass", "solo": False}, {"strip": "drum", "solo": False}],
             "Bass: pan 30 % left": [{"strip": "bass", "pan": {"position": -0.3}}],
-            "Bass: pan centre": [{"strip": "bass", "pan": {}}],
+            "Bass: pan centre": [{"strip": "bass", "pan": {"position": 0.0}}],
             "Bass and Drum: fader": [{"strip": "bass", "fader_db": -1.0}, {"strip": "drum", "fader_db": -2.0}],
             "3 strips: width 150 %": [{"strip": strip, "width": 1.5} for strip in ("bass", "drum", "voice")],
             "Bass: polarity inverted": [{"strip": "bass", "polarity_inverted": True}],

@@ -5826,7 +5826,7 @@ export interface components {
         };
         /**
          * StripSettings
-         * @description New values of one strip; what is left out stays.
+         * @description New values of one strip; what is left out stays, of its pan, too.
          */
         StripSettings: {
             /**

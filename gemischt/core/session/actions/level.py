@@ -14,7 +14,7 @@ from gemischt.core.terms import Color, Id, Name
 
 
 class StripSettings(FrozenModel):
-    """New values of one strip; what is left out stays."""
+    """New values of one strip; what is left out stays, of its pan, too."""
 
     strip: Id
     name: Name = ""
@@ -36,6 +36,10 @@ class StripSettings(FrozenModel):
         """The fields that were given."""
         return {name: getattr(self, name) for name in self.model_fields_set - {"strip"}}
 
+    def pan_of(self, strip: Strip) -> Pan:
+        """The pan that the strip gets: who sets its place and who sets its mode don't undo each other's edit."""
+        return strip.pan.model_copy(update={name: getattr(self.pan, name) for name in self.pan.model_fields_set})
+
 
 class SetStrips(Action):
     """Set any of a strip's settings, on one or many strips in one edit."""
@@ -48,7 +52,10 @@ class SetStrips(Action):
             values = change.values()
             if not values:
                 raise InvalidAction("nothing to set", where=change.strip)
-            session = replace_strip(session, find_strip(session, change.strip).model_copy(update=values))
+            strip = find_strip(session, change.strip)
+            if "pan" in values:
+                values["pan"] = change.pan_of(strip)
+            session = replace_strip(session, strip.model_copy(update=values))
         return session
 
     def describe(self, session: Session) -> str:
@@ -79,7 +86,10 @@ _WORDS = {
 
 
 def _describe_settings(strip: Strip, change: StripSettings) -> str:
-    return ", ".join(_describe_setting(strip, field, value) for field, value in sorted(change.values().items()))
+    values = change.values()
+    if "pan" in values:
+        values["pan"] = change.pan_of(strip)
+    return ", ".join(_describe_setting(strip, field, value) for field, value in sorted(values.items()))
 
 
 def _describe_setting(strip: Strip, field: str, value: Any) -> str:

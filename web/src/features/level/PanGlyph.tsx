@@ -1,15 +1,17 @@
 import { chakra } from "@chakra-ui/react";
 import type { KeyboardEvent } from "react";
 
-import type { Pan, Strip } from "../../api/types";
+import type { Strip } from "../../api/types";
 import { useNumberOverTime } from "../../controls/overTime";
 import { useDrag } from "../../controls/useDrag";
 import { useNudge } from "../../controls/useNudge";
 
+export type PanPosition = { position: number };
+
 type PanGlyphProps = {
   strip: Strip;
-  onPreview: (pan: Pan) => void;
-  onCommit: (pan: Pan) => void;
+  onPreview: (pan: PanPosition) => void;
+  onCommit: (pan: PanPosition) => void;
   onCancel: () => void;
 };
 
@@ -17,8 +19,7 @@ const WIDTH_PX = 44;
 
 /** Where the strip stands between left and right, draggable. */
 export function PanGlyph({ strip, onPreview, onCommit, onCancel }: PanGlyphProps) {
-  const at = (position: number): Pan => ({
-    ...strip.pan,
+  const at = (position: number): PanPosition => ({
     position: Math.round(100 * Math.min(1, Math.max(-1, position))) / 100,
   });
   const address = `strips/${strip.id}/pan/position`;

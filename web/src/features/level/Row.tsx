@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react";
 import { memo, type MouseEvent } from "react";
 
 import { limitsOf, withinLimits } from "../../api/parameters";
-import type { Pan, Strip, StripSettings } from "../../api/types";
+import type { Strip, StripSettings } from "../../api/types";
 import { selectedStrips } from "../../app/commands";
 import { useActing } from "../../app/SessionContext";
 import { endMoving, showMoving, useLevel, type MovingField } from "../../app/moving";
@@ -214,8 +214,8 @@ export const Row = memo(function Row(props: RowProps) {
         {wide === null && (
           <PanGlyph
             strip={strip}
-            onPreview={(pan: Pan) => live.preview(set({ pan }))}
-            onCommit={(pan: Pan) => void edit(set({ pan }))}
+            onPreview={(pan) => live.preview(set({ pan }))}
+            onCommit={(pan) => void edit(set({ pan }))}
             onCancel={revert}
           />
         )}

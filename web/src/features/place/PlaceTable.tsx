@@ -138,9 +138,7 @@ export function PlaceTable({ strips, places, stale }: PlaceTableProps) {
                 label={`How ${strip.name} is panned`}
                 value={strip.pan.mode}
                 options={MODES}
-                onChange={(mode) =>
-                  void edit(set(strip, { pan: { ...strip.pan, mode: mode as Pan["mode"] } }))
-                }
+                onChange={(mode) => void edit(set(strip, { pan: { mode: mode as Pan["mode"] } as Pan }))}
               />
             </span>
             <chakra.span role="cell" textAlign="right" textStyle="number" opacity={stale ? 0.5 : 1}>

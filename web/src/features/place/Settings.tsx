@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 
 import { choicesOf, limitsOf } from "../../api/parameters";
-import type { Strip, StripSettings, Wish } from "../../api/types";
+import type { Pan, Strip, StripSettings, Wish } from "../../api/types";
 import { useActing } from "../../app/SessionContext";
 import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
@@ -24,7 +24,7 @@ export function Settings({ strip }: { strip: Strip }) {
         {...limitsOf("pan", name)}
         step={0.02}
         format={(value) => sideOf(value ?? 0)}
-        wish={(value) => set({ pan: { ...strip.pan, [name]: value ?? 0 } })}
+        wish={(value) => set({ pan: { [name]: value ?? 0 } as Partial<Pan> as Pan })}
       />
     </span>
   );

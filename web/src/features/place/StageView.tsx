@@ -9,7 +9,7 @@ import { followPointer } from "../../controls/followPointer";
 import { useWidth } from "../../lib/useWidth";
 import { arcPath, listenerOf, pointAt, positionOf, radiiOf, radiusAt, ZONES, type Placed } from "./geometry";
 import { channelsOf, LOSS_DB, sideOf, type StagePlace } from "./report";
-import { arcAsSet, panAt } from "./setting";
+import { arcAsSet, panAt, placeOf } from "./setting";
 
 const HEIGHT_PX = 560;
 const STEP = 0.05;
@@ -47,7 +47,7 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
     type: "set-strips",
     changes: [...changes.values()].map((strip): StripSettings => ({
       strip: strip.id,
-      pan: strip.pan,
+      pan: placeOf(strip.pan),
       width: strip.width,
     })) as never,
   });

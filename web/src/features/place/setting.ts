@@ -10,6 +10,11 @@ export function panAt(pan: Pan, by: number): Pan {
   return { ...pan, left: rounded(pan.left + held), right: rounded(pan.right + held) };
 }
 
+/** What of a pan says where it is: its mode is left as whoever set it last wants it. */
+export function placeOf({ mode, position, left, right }: Pan): Partial<Pan> {
+  return mode === "two-handed" ? { left, right } : { position };
+}
+
 /** From where to where a strip is set to stand; one channel, or as many as are not known yet, stand at one point. */
 export function arcAsSet(
   { pan, width }: Pick<Strip, "pan" | "width">,
