@@ -61,7 +61,7 @@ def take(page: Page, server: Server) -> None:
     shot("duck-drawn")
     page.keyboard.press("n")
     page.keyboard.press("5")
-    page.get_by_role("slider", name="Lead voice on the stage").wait_for()
+    page.get_by_role("region", name="How wide is the sound").wait_for()
     page.wait_for_timeout(2500)
     shot("place")
     page.keyboard.press("n")
