@@ -209,6 +209,12 @@ class BrowserCase(unittest.TestCase):
         place.get_by_role("button", name=re.compile(rf"^{re.escape(menu)}(: .*)?$")).click()
         self.page.get_by_role("menuitem", name=item, exact=True).click()
 
+    def type_into(self, field: Locator, text: str) -> None:
+        """A number, as one types it over what is there."""
+        field.focus()
+        self.page.keyboard.type(text)
+        self.page.keyboard.press("Enter")
+
     def open(self, name: str = MIXED) -> Page:
         self.session_id = self.server.copy_of(name)
         self.page.goto(f"{self.server.address}/session/{self.session_id}")

@@ -69,9 +69,7 @@ class DuckTest(OwnFilesCase):
         expect(row).to_contain_text("Bass follows the curve After Drum, restarted by")
         side = page.get_by_role("complementary", name="The chosen sentence")
         depth = side.get_by_role("spinbutton", name="Depth on Bass")
-        depth.focus()
-        page.keyboard.type("-20")
-        page.keyboard.press("Enter")
+        self.type_into(depth, "-20")
         expect(depth).to_have_text("−20.0 dB")
         page.get_by_role("radio", name="song").click()
         measured = side.get_by_role("region", name="Measured")
@@ -126,9 +124,7 @@ class DuckTest(OwnFilesCase):
         expect(table.get_by_role("checkbox", checked=True)).to_have_count(2)
         # The release can be set in the sentence itself.
         release = table.get_by_role("spinbutton", name="Release of the sentence").first
-        release.focus()
-        page.keyboard.type("200")
-        page.keyboard.press("Enter")
+        self.type_into(release, "200")
         expect(release).to_have_text("200 ms")
         # Heard without, equally loud, nothing is edited; deleted, the sentence is gone.
         page.get_by_role("button", name="with / without").click()
@@ -153,9 +149,7 @@ class DuckTest(OwnFilesCase):
         # The bass's one tone lies above the crossover: nothing of it is turned down.
         self.assertAlmostEqual(self.level_db(self.printed(), 0.51), -6.0, delta=0.05)
         crossover = page.get_by_role("spinbutton", name="Crossover 1 of Bands")
-        crossover.focus()
-        page.keyboard.type("8000")
-        page.keyboard.press("Enter")
+        self.type_into(crossover, "8000")
         expect(page.get_by_test_id("last-edit")).to_have_text(re.compile("Bass Bands crossover 8"))
         # A burst of -6 dBFS, 24 dB over the threshold at 4:1, asks for 18 dB.
         self.assertAlmostEqual(self.level_db(self.printed(), 0.53), -24.0, delta=0.3)
@@ -183,9 +177,7 @@ class DuckTest(OwnFilesCase):
         expect(row).to_contain_text("Bass makes room for")
         expect(row).to_contain_text("around")
         goes_to = row.get_by_role("spinbutton", name="Goes to of the sentence")
-        goes_to.focus()
-        page.keyboard.type("-10")
-        page.keyboard.press("Enter")
+        self.type_into(goes_to, "-10")
         expect(goes_to).to_have_text("−10.0 dB")
         side = page.get_by_role("complementary", name="The chosen sentence")
         page.get_by_role("radio", name="song").click()
@@ -208,9 +200,7 @@ class DuckTest(OwnFilesCase):
             self.answer(name)
         for name, depth_db in (("Bass", "-12"), ("Pad", "-6"), ("Keys", "-20")):
             depth = side.get_by_role("spinbutton", name=f"Depth on {name}")
-            depth.focus()
-            page.keyboard.type(depth_db)
-            page.keyboard.press("Enter")
+            self.type_into(depth, depth_db)
             expect(depth).to_have_text(f"{depth_db.replace('-', '−')}.0 dB")
         # A bar lasts two seconds.
         stretch = {"from_s": 2.0, "to_s": 4.0}

@@ -27,9 +27,7 @@ class OwnFilesTest(OwnFilesCase):
 
         # Trim one, mute the other: the mix is what is left.
         trim = page.get_by_role("spinbutton", name="Quiet: trim")
-        trim.focus()
-        page.keyboard.type("12")
-        page.keyboard.press("Enter")
+        self.type_into(trim, "12")
         page.get_by_role("button", name="Mute Loud").click()
         expect(page.get_by_role("button", name="Mute Loud")).to_have_attribute("aria-pressed", "true")
         self.until("() => Number(document.querySelector('[data-peak=mix]').textContent.replace('−', '-')) < -17.8")
@@ -62,9 +60,7 @@ class OwnFilesTest(OwnFilesCase):
         page = self.page
         self.bring_in(One=noise(0.2), Two=noise(0.2, seed=2), Three=noise(0.2, seed=3))
         field = page.get_by_role("spinbutton", name="Two: fader level")
-        field.focus()
-        page.keyboard.type("-4")
-        page.keyboard.press("Enter")
+        self.type_into(field, "-4")
         expect(field).to_have_text("−4.0")
         page.get_by_role("row", name="One", exact=True).get_by_role("button").first.click()
         page.get_by_role("row", name="Two", exact=True).get_by_role("button").first.click(modifiers=["Control"])

@@ -49,11 +49,6 @@ class LevelingCase(BrowserCase):
         for name in signals:
             expect(page.get_by_role("row", name=name, exact=True)).to_be_visible()
 
-    def type_into(self, field: str, text: str) -> None:
-        self.page.get_by_role("spinbutton", name=field).focus()
-        self.page.keyboard.type(text)
-        self.page.keyboard.press("Enter")
-
     def strip(self, strip_id: str) -> dict[str, object]:
         strips = self.server.document(self.session_id)["strips"]
         return next(strip for strip in strips if strip["id"] == strip_id)
@@ -110,7 +105,7 @@ class LadderJourneyTest(LevelingCase):
 
         page.get_by_role("radio", name="VU", exact=True).click()
         before = self.level(self.cell("Floor drum", "trim"))
-        self.type_into("0 VU", "-20")
+        self.type_into(self.page.get_by_role("spinbutton", name="0 VU"), "-20")
         expect(page.get_by_test_id("last-edit")).to_contain_text("0 VU at -20.0 dBFS")
         expect(self.cell("Floor drum", "trim")).to_contain_text(f"{before + 2.0:.1f}".replace("-", "−"))
 
@@ -136,8 +131,8 @@ class FindingsJourneyTest(LevelingCase):
     def test_a_clip_hidden_behind_the_fader_is_told_and_cured(self) -> None:
         self.bring_in(Tom=sine(200, -12, 2.0), Pad=noise(2.0, level=0.03))
         page = self.page
-        self.type_into("Tom: trim", "15")
-        self.type_into("Tom: fader level", "-20")
+        self.type_into(self.page.get_by_role("spinbutton", name="Tom: trim"), "15")
+        self.type_into(self.page.get_by_role("spinbutton", name="Tom: fader level"), "-20")
         button = page.get_by_role("button", name=re.compile("^Findings"))
         expect(button).to_have_text("Findings 1")
         page.get_by_role("radio", name="gain ladder").click()
@@ -157,7 +152,7 @@ class FindingsJourneyTest(LevelingCase):
         page.keyboard.press("Escape")
         expect(button).to_have_text("Findings 0")
         page.get_by_role("radio", name="rows").click()
-        self.type_into("Tom: trim", "20")
+        self.type_into(self.page.get_by_role("spinbutton", name="Tom: trim"), "20")
         expect(button).to_have_text("Findings 1")
 
         button.click()
@@ -177,7 +172,7 @@ class ComparisonJourneyTest(LevelingCase):
         page.keyboard.press("Enter")
         page.get_by_role("button", name="Loud", exact=True).wait_for()
         page.keyboard.press("Escape")
-        self.type_into("Low: fader level", "-9")
+        self.type_into(self.page.get_by_role("spinbutton", name="Low: fader level"), "-9")
 
         page.get_by_role("button", name="compare").click()
         page.get_by_role("button", name="Loud", exact=True).click()

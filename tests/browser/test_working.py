@@ -114,9 +114,7 @@ class KeysTest(BrowserCase):
     def test_a_fader_goes_on_by_key_where_its_scale_ends(self) -> None:
         page = self.open()
         level = page.get_by_role("spinbutton", name="Accordion: fader level")
-        level.focus()
-        page.keyboard.type("18")
-        page.keyboard.press("Enter")
+        self.type_into(level, "18")
         expect(level).to_have_text("18.0")
         page.get_by_role("slider", name="Accordion: fader", exact=True).focus()
         page.keyboard.press("ArrowRight")

@@ -110,6 +110,19 @@ def _lay_out_base(
             coefs[2 * count + 1, j] = coefs[2 * count, j]
 
 
+@inline_kernel
+def _add_led(deltas: Audio, cell: int, last: int, count: int, pieces: Counts, coefs: Audio) -> bool:
+    """What followers add to a piece that is laid out; whether it stands still where the first one began."""
+    still = True
+    for j in range(coefs.shape[1]):
+        coefs[2 * count, j] += deltas[0, j]
+        coefs[2 * count + 1, j] += deltas[1, j]
+        still = still and deltas[0, j] == deltas[1, j] and coefs[2 * count, j] == coefs[0, j]
+    pieces[1 + count, BEGIN], pieces[1 + count, END] = cell, cell + GRID_SAMPLES
+    pieces[1 + count, LAST] = last
+    return still
+
+
 @in_table
 @kernel(INT, INT, INT, PIECES, AUDIO, PIECES, AUDIO, AUDIO, AUDIO, VECTOR, INT, BOOL, BOOL, PIECES, AUDIO, AUDIO)
 def lead_coefs(
@@ -159,12 +172,7 @@ def lead_coefs(
         last = min(n_samples, cell + GRID_SAMPLES)
         if begins:
             _lay_out_base(base_pieces, base_coefs, cell, at, count, first_stepped, coefs)
-        for j in range(coefs.shape[1]):
-            coefs[2 * count, j] += deltas[0, j]
-            coefs[2 * count + 1, j] += deltas[1, j]
-            still = still and deltas[0, j] == deltas[1, j] and coefs[2 * count, j] == coefs[0, j]
-        pieces[1 + count, BEGIN], pieces[1 + count, END] = cell, cell + GRID_SAMPLES
-        pieces[1 + count, LAST] = last
+        still = _add_led(deltas, cell, last, count, pieces, coefs) and still
         count += 1
         at = last
         cell += GRID_SAMPLES
@@ -242,12 +250,7 @@ def lead_bands(
                     deltas[1, j] = sections[1, section, number] - sections[0, section, number]
         last = min(n_samples, cell + GRID_SAMPLES)
         _lay_out_base(base_pieces, base_coefs, cell, at, count, coefs.shape[1], coefs)
-        for j in range(coefs.shape[1]):
-            coefs[2 * count, j] += deltas[0, j]
-            coefs[2 * count + 1, j] += deltas[1, j]
-            still = still and deltas[0, j] == deltas[1, j] and coefs[2 * count, j] == coefs[0, j]
-        pieces[1 + count, BEGIN], pieces[1 + count, END] = cell, cell + GRID_SAMPLES
-        pieces[1 + count, LAST] = last
+        still = _add_led(deltas, cell, last, count, pieces, coefs) and still
         count += 1
         at = last
         cell += GRID_SAMPLES

@@ -14,6 +14,7 @@ reverb             rooms
 registry           the only list of them
 compressor_params  the compressor's parameter table
 cascade            what filters through second-order sections in series
+gliding_matrix     what turns channels into each other by gains that glide
 band               one band of a signal that is split at crossovers
 band_params        what one band of a split signal is told
 curves             curves of processors, as points to draw

@@ -3,12 +3,9 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.audio import Audio
-from gemischt.core.control import Control, Row
-from gemischt.core.dsp.mixing import apply_matrix_in_place
-from gemischt.core.dsp.table import Call
-from gemischt.core.processors.base import BlockProcessor, Place
+from gemischt.core.control import Row
 from gemischt.core.processors.gain_params import GainParams
+from gemischt.core.processors.gliding_matrix import GlidingMatrix
 from gemischt.core.units import db_to_gain
 
 _ROUTES = {
@@ -34,15 +31,8 @@ def gain_matrix(params: GainParams, n_channels: int) -> NDArray[np.float64]:
     return matrix
 
 
-class GainProcessor(BlockProcessor):
+class GainProcessor(GlidingMatrix):
     """A gliding matrix."""
 
-    def __init__(self, place: Place, audio: Audio) -> None:
-        self._n_channels = n = place.n_channels
-        control = Control(n * n, place.max_block, place.glide_samples)
-        before = np.zeros((n, place.max_block))
-        self.controls = (control,)
-        self.calls = (Call(apply_matrix_in_place, audio, before, control.pieces, control.coefs),)
-
     def coefs_of(self, params: GainParams, *, on: bool) -> tuple[Row, ...]:
-        return (gain_matrix(params if on else GainParams(), self._n_channels).ravel(),)
+        return (gain_matrix(params if on else GainParams(), self.n_channels).ravel(),)

@@ -8,6 +8,7 @@ import { makeGhost } from "../../app/commands";
 import { useOpen, useTransport } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
+import { StationBar } from "../../controls/StationBar";
 import { barsAt, timeOfBars } from "../../lib/beatGrid";
 import { CurveEditor } from "./CurveEditor";
 import { NewSentence } from "./NewSentence";
@@ -85,18 +86,7 @@ export function Duck() {
 
   return (
     <chakra.div height="100%" display="flex" flexDirection="column" minHeight="0">
-      <chakra.div
-        display="flex"
-        alignItems="center"
-        gap="10px"
-        padding="0 12px"
-        height="33px"
-        flexShrink="0"
-        borderBottom="1px solid"
-        borderColor="rule"
-        fontSize="small"
-        whiteSpace="nowrap"
-      >
+      <StationBar>
         <chakra.label display="flex" gap="6px" alignItems="center">
           <chakra.span color="quiet">about</chakra.span>
           <chakra.select
@@ -140,7 +130,7 @@ export function Duck() {
           New ghost…
         </PlainButton>
         <NewSentence onMade={setWanted} />
-      </chakra.div>
+      </StationBar>
       <SentenceList
         relations={listed}
         chosen={chosen?.id}

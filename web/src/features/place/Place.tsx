@@ -9,6 +9,7 @@ import { useOpen } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
+import { StationBar } from "../../controls/StationBar";
 import { formatNumber } from "../../lib/format";
 import { BandCorrelation } from "./BandCorrelation";
 import { Goniometer } from "./Goniometer";
@@ -50,18 +51,7 @@ export function Place() {
   };
   return (
     <chakra.div height="100%" display="flex" flexDirection="column" minHeight="0">
-      <chakra.div
-        display="flex"
-        alignItems="center"
-        gap="10px"
-        padding="0 12px"
-        height="33px"
-        flexShrink="0"
-        borderBottom="1px solid"
-        borderColor="rule"
-        fontSize="small"
-        whiteSpace="nowrap"
-      >
+      <StationBar>
         <chakra.span color="quiet">shows</chakra.span>
         <Segments label="Shows" options={SHOWS} value={shows} onChange={setShows} />
         <chakra.span color="quiet" role="status">
@@ -106,7 +96,7 @@ export function Place() {
         >
           What mono takes away
         </PlainButton>
-      </chakra.div>
+      </StationBar>
       <chakra.div display="grid" gridTemplateColumns="minmax(0, 1fr) 516px" flex="1" minHeight="0">
         <chakra.div position="relative" minWidth="0" overflow="auto">
           <StageView

@@ -7,6 +7,7 @@ import { useOpen } from "../../app/SessionContext";
 import { foldFolder, useView } from "../../app/store";
 import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
+import { StationBar } from "../../controls/StationBar";
 import { connect } from "./connecting";
 import { FlowView } from "./FlowView";
 import { Ledger } from "./Ledger";
@@ -29,17 +30,7 @@ export function Route() {
   const listed = (options: typeof goals) => options.map((other) => ({ value: other.id, label: other.name }));
   return (
     <chakra.div height="100%" display="flex" flexDirection="column">
-      <chakra.div
-        display="flex"
-        alignItems="center"
-        gap="10px"
-        padding="0 12px"
-        height="33px"
-        borderBottom="1px solid"
-        borderColor="rule"
-        fontSize="small"
-        whiteSpace="nowrap"
-      >
+      <StationBar>
         <span>
           <chakra.span color="quiet">lit:</chakra.span> <strong>{strip?.name ?? "nothing"}</strong>
         </span>
@@ -88,7 +79,7 @@ export function Route() {
         <PlainButton height="target" onClick={() => void makeReturn(open, "reverb")}>
           New return…
         </PlainButton>
-      </chakra.div>
+      </StationBar>
       {flow && <FlowView flow={flow} />}
       {strip && <Ledger key={strip.id} strip={strip} />}
     </chakra.div>
