@@ -12,7 +12,6 @@ import soundfile
 from scipy import signal
 
 from bench.timing import interleaved, report
-from gemischt.core.layout import STEREO
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.parameters import FrozenModel
@@ -23,6 +22,7 @@ from gemischt.core.processors.eq_params import EqBand, EqParams
 from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
+from gemischt.core.space.layout import STEREO
 from tests.support.places import Alone
 
 RATE_HZ = 48000

@@ -12,7 +12,7 @@ control     what moves an operation's coefficients: what it is told, from which 
 data        published tables, with their provenance
 errors      what can go wrong
 keys        what a detector hears: a strip at a tap, at a gain, through a filter
-layout      named layouts of loudspeakers, and matrices from one to another
+space       loudspeakers around a listener, and what places a signal among them
 parameters  how parameters are declared: the fields of one Pydantic model are the table
 terms       what parts of a session are said in: ids, names, times, taps, note values, notes
 units       every conversion between units, named ``a_to_b``

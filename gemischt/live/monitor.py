@@ -7,7 +7,8 @@ import numpy as np
 from gemischt.core.audio import Audio
 from gemischt.core.control import Control
 from gemischt.core.dsp.mixing import apply_matrix_in_place
-from gemischt.core.layout import STEREO, Layout, matrix_between
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import STEREO, Layout
 from gemischt.core.units import db_to_gain
 
 DIM_DB = -20.0

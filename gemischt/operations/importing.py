@@ -7,11 +7,11 @@ from pathlib import Path, PurePosixPath
 from typing import get_args
 
 from gemischt.core.errors import InvalidAction, RevisionConflict
-from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.session.actions import NewTrack, SetSampleRate, TakeMidi
 from gemischt.core.session.document import Media, SampleRate
 from gemischt.core.session.edits import fresh_id
 from gemischt.core.session.midi import read_midi
+from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 from gemischt.storage.audio_reading import inspect_audio

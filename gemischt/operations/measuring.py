@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 
 from gemischt.core.errors import BadAudio
-from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.metering.summary import Summary, summarize
+from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.operations.reports import report_to_json
 from gemischt.storage.audio_reading import inspect_audio, read_blocks
 

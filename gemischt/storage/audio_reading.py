@@ -9,7 +9,7 @@ import soundfile
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio
-from gemischt.core.layout import FILE_LAYOUTS
+from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.core.units import gain_to_db
 from gemischt.storage.audio_headers import check_complete
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from gemischt.core.analysis.cache.renders import AudioWriter, RenderStore
 from gemischt.core.audio import MediaSamples, Single
-from gemischt.core.layout import FILE_LAYOUTS
+from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.storage.writing import claim, disk_error, sweep
 
 DEFAULT_LIMIT_BYTES = 3 * 1024**3

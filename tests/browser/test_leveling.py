@@ -6,8 +6,8 @@ import re
 import numpy as np
 from playwright.sync_api import Locator, expect
 
-from gemischt.core.layout import MONO
 from gemischt.core.metering.loudness import LoudnessMeter
+from gemischt.core.space.layout import MONO
 from tests.browser.browser import BrowserCase
 from tests.support.files import write_wav
 from tests.support.signals import RATE_HZ, Signal, noise, sine

@@ -5,8 +5,9 @@ import io
 import numpy as np
 import soundfile
 
-from gemischt.core.layout import layout_named, matrix_between
 from gemischt.core.session.actions import parse_action
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import layout_named
 from tests.live.test_live import Listening, LiveCase
 from tests.support.signals import Signal, noise
 

@@ -8,10 +8,10 @@ from gemischt.core.engine import specs
 from gemischt.core.engine.plan import Plan
 from gemischt.core.engine.settings import Turning, process_spec
 from gemischt.core.engine.specs import OperationId, Role
-from gemischt.core.layout import LAYOUTS, Layout
 from gemischt.core.processors.base import GainShaper
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.session.document import Compressor, Gate, Keyed
+from gemischt.core.space.layout import LAYOUTS, Layout
 from tests.support.signals import RATE_HZ
 
 _PROCESSOR = OperationId("strip", Role.PROCESSOR, ("processor",))

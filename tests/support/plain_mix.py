@@ -9,8 +9,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from gemischt.core.layout import LAYOUTS, Layout, matrix_between
 from gemischt.core.session.document import Session, Strip
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import LAYOUTS, Layout
 from tests.support.signals import Signal
 
 

@@ -25,5 +25,6 @@ playing           clips of any number of files, played into one sum
 shaping           bending a wave at sixteen times the rate
 sides             middle and side of two channels, each through sections of its own
 simd              eight numbers worked on at once, or sixteen of single precision, inside kernels only
+vector_panning    which corners of a divided sphere share a direction, and by how much
 table             many kernels in one call: a table says which to call, and where their arguments lie in memory
 """

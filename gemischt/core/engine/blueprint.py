@@ -21,12 +21,11 @@ from gemischt.core.engine.clocks import click_wave, clicks_of
 from gemischt.core.engine.courses import courses_of, moves_by_strip
 from gemischt.core.engine.followings import followings_of
 from gemischt.core.engine.listening import Listening
-from gemischt.core.engine.placement import Matrix, file_matrix, leaving_layout, source_layout
+from gemischt.core.engine.placement import Matrix, file_matrix, source_layout
 from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.engine.settings import Ducking, FollowingStep, Settings, Turning, band_of, lane_gains, level_of
 from gemischt.core.engine.sheet import ClipFeed, Feed, Sheet
 from gemischt.core.engine.specs import OperationId, Role
-from gemischt.core.layout import FILE_LAYOUTS, MONO, Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.routing.graph import edges_of, keyed_processors, processing_order
 from gemischt.core.session.addresses import placed
@@ -36,6 +35,7 @@ from gemischt.core.session.ducks import Steps, WrittenNotes
 from gemischt.core.session.edits import find_processor
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.steps import DuckStep, FollowerStep, followers_in, split_at_fader
+from gemischt.core.space.layout import FILE_LAYOUTS, MONO, Layout
 from gemischt.core.terms import Tap
 from gemischt.core.units import db_to_gain, ms_to_samples, s_to_samples
 
@@ -179,7 +179,7 @@ class _Drawing:
     def _feed_clips(self, strip: Strip) -> None:
         clips, matrices, layout = self._placed_clips(strip)
         matrix = self.settings.pick_up(strip, layout.n_channels)
-        leaving = leaving_layout(_worked_on(layout, matrix))
+        leaving = self.settings.leaving_layout(strip, _worked_on(layout, matrix))
         matrix = self.settings.output_matrix(strip, len(matrix)) @ matrix
         if strip.output is not None:
             feed = ClipFeed(clips, tuple(matrix @ played for played in matrices), leaving)
@@ -315,7 +315,7 @@ class _Drawing:
 
     def _draw_output(self, strip: Strip, work: str) -> None:
         matrix = self.settings.output_matrix(strip, self.sheet.buffers[work].n_channels)
-        leaving = leaving_layout(self.sheet.buffers[work])
+        leaving = self.settings.leaving_layout(strip, self.sheet.buffers[work])
         post = self.sheet.buffer(strip_buffer(strip.id, "post-fader"), leaving, lag=self.sheet.lags[work])
         before = self._meter(strip, PRE_FADER) if work == self.work[strip.id] else None
         after = self._meter(strip, POST_FADER)

@@ -6,9 +6,10 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.layout import LAYOUTS, MONO, STEREO, Layout, matrix_between
 from gemischt.core.session.document import InputPickUp, Pan, Strip
 from gemischt.core.session.kinds import traits_of
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import LAYOUTS, MONO, STEREO, Layout
 
 Matrix = NDArray[np.float64]
 
@@ -35,11 +36,6 @@ def source_layout(strip: Strip, files: Iterable[Layout]) -> Layout:
 def file_matrix(file: Layout, layout: Layout) -> Matrix:
     """What each channel of a strip gets of each of a file's; as many are taken as they are."""
     return np.eye(layout.n_channels) if file.n_channels == layout.n_channels else matrix_between(file, layout)
-
-
-def leaving_layout(layout: Layout) -> Layout:
-    """What leaves a strip's fader: one channel is placed between two sides."""
-    return STEREO if layout == MONO else layout
 
 
 def mixing_matrix(source: Layout, out: Layout) -> Matrix | None:

@@ -19,6 +19,7 @@ from gemischt.core.engine.settings import (
 )
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.routing.groups import group_gains
+from gemischt.core.session.beds import is_around
 from gemischt.core.session.document import Keyed, Move, Processor, Session, Strip
 from gemischt.core.session.edits import Chain, find_block, find_processor
 from gemischt.core.session.steps import DuckStep, FollowerStep
@@ -198,6 +199,9 @@ class Part:
     def _changed(self, old: Strip, new: Strip) -> Iterator[OperationId | None]:
         """Operations whose settings may differ; None if the structure does."""
         if len(old.sends) != len(new.sends):
+            yield None
+        if (is_around(old), old.pan.bed) != (is_around(new), new.pan.bed):
+            # So many channels leave it.
             yield None
         for before, send in zip(old.sends, new.sends, strict=False):
             same = before.model_copy(update={name: getattr(send, name) for name in _SEND_SETTINGS}) == send

@@ -16,9 +16,12 @@ from gemischt.core.processors.gain_params import GainParams
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.groups import group_gains
 from gemischt.core.routing.solo import closed_by_solo
+from gemischt.core.session.beds import bed_of, is_around
 from gemischt.core.session.document import Keyed, Parallel, Send, Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.steps import DuckStep, FollowerStep
+from gemischt.core.space.around import around_gains
+from gemischt.core.space.layout import STEREO, Layout
 from gemischt.core.units import db_to_gain
 
 
@@ -53,11 +56,25 @@ class Settings:
         """Fader, and of one or two channels width and pan."""
         return self.place_matrix(strip, n_channels) * self._fader_gain(strip)
 
+    def leaving_layout(self, strip: Strip, layout: Layout) -> Layout:
+        """What leaves a strip's fader: one or two channels are placed between two sides, or in a bed."""
+        if layout.n_channels > 2:
+            return layout
+        return bed_of(self.session, strip) if is_around(strip) else STEREO
+
     def place_matrix(self, strip: Strip, n_channels: int) -> Matrix:
         """Width and pan of one or two channels."""
-        pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
-        pan = pan / self._mono_attenuation(strip, n_channels)
+        if is_around(strip) and n_channels <= 2:
+            pan = self._around(strip, n_channels)
+        else:
+            pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
+            pan = pan / self._mono_attenuation(strip, n_channels)
         return pan @ placement.width_matrix(strip.width) if n_channels == 2 else pan
+
+    def _around(self, strip: Strip, n_channels: int) -> Matrix:
+        pan = strip.pan
+        bed = bed_of(self.session, strip).name
+        return around_gains(bed, n_channels, pan.azimuth_deg, pan.elevation_deg, pan.spread_deg)
 
     def output_gain(self, strip: Strip) -> float:
         """Whether the output is open."""

@@ -7,8 +7,8 @@ from gemischt.core.engine import specs
 from gemischt.core.engine.placement import Matrix, mixing_matrix
 from gemischt.core.engine.settings import process_spec
 from gemischt.core.engine.specs import OperationId
-from gemischt.core.layout import MONO, Layout
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.space.layout import MONO, Layout
 
 
 @dataclass(frozen=True)

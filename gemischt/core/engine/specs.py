@@ -13,10 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.engine.placement import Matrix
-from gemischt.core.layout import Layout
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.processors.base import Along, Application, Detection
 from gemischt.core.session.steps import FollowerStepParams, Opening
+from gemischt.core.space.layout import Layout
 
 
 class Role(Enum):

@@ -12,8 +12,8 @@ from gemischt.core.audio import Audio
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.mixing import to_single
 from gemischt.core.dsp.simd import N_LANES
-from gemischt.core.layout import Layout
 from gemischt.core.metering import level_steps
+from gemischt.core.space.layout import Layout
 from gemischt.core.units import SILENCE_DB
 
 STEPS_PER_S = 100

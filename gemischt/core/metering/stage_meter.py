@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.simd import N_LANES
-from gemischt.core.layout import Layout
 from gemischt.core.metering import level_peaks, level_steps
 from gemischt.core.metering.loudness import (
     STEPS_PER_S,
@@ -25,6 +24,7 @@ from gemischt.core.metering.loudness import (
     power_to_lufs,
     powers_to_lufs,
 )
+from gemischt.core.space.layout import Layout
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
 
 VU_DAMPING, VU_HZ = 0.8127, 2.1505

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gemischt.core.audio import Audio
-from gemischt.core.layout import STEREO, Layout
 from gemischt.core.metering.stage_meter import StageMeter
+from gemischt.core.space.layout import STEREO, Layout
 
 BLOCK_SAMPLES = 8192
 

@@ -10,6 +10,7 @@
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
+from gemischt.core.session.beds import with_beds_written
 from gemischt.core.session.document import Session, Strip
 from gemischt.core.session.kinds import traits_of
 
@@ -34,7 +35,9 @@ def closed_by_solo(session: Session) -> frozenset[tuple[str, str | None]]:
 
 
 def with_solo_applied(session: Session) -> Session:
-    """The session that sounds the same with nothing soloed: what a solo closes is taken away."""
+    """The session that sounds the same with nothing soloed: what a solo closes is taken away, and what is placed in a
+    bed says in which, lest it be lost with its way there."""
+    session = with_beds_written(session)
     closed = closed_by_solo(session)
     return session.model_copy(update={"strips": tuple(_opened(strip, closed) for strip in session.strips)})
 

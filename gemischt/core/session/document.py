@@ -6,7 +6,6 @@ from typing import Annotated, Final, Literal
 from pydantic import AfterValidator, Field, StrictBool
 
 from gemischt.core.keys import Key
-from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, level, parameter, trim
 from gemischt.core.processors.band_params import MOST_SPLITS
 from gemischt.core.processors.compressor_params import CompressorParams
@@ -19,6 +18,7 @@ from gemischt.core.processors.matrix_params import MatrixParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
 from gemischt.core.session.ducks import Click, Duck, Follower, Steps, WrittenNotes
+from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import LONGEST_SONG_S, Color, Id, Name, Note, SongTime, Tap
 
 FORMAT_NAME: Final = "gemischt-session"
@@ -31,7 +31,7 @@ StripKind = Literal["track", "bus", "return", "mix", "ghost"]
 StripTap = tuple[str, Tap]
 """A strip's id, and where on it its signal is read."""
 InputPickUp = Literal["as-is", "mono-sum", "left", "right", "mid", "side", "swap"]
-PanMode = Literal["balance", "fold", "two-handed"]
+PanMode = Literal["balance", "fold", "two-handed", "around"]
 FadeShape = Literal["linear", "equal-power"]
 PAN_LAWS_DB = (0.0, -3.0, -4.5, -6.0)
 
@@ -221,12 +221,20 @@ Processor = Annotated[Simple | Parallel, Field(discriminator="type")]
 
 
 class Pan(FrozenModel):
-    """Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only."""
+    """Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only.
+
+    *Around* places it among the loudspeakers of a bed by azimuth (left positive), elevation and spread: ``bed``, or
+    null for that of where it plays.
+    """
 
     mode: PanMode = "balance"
     position: float = parameter(0.0, -1.0, 1.0, label="Pan")
     left: float = parameter(-1.0, -1.0, 1.0, label="Left hand")
     right: float = parameter(1.0, -1.0, 1.0, label="Right hand")
+    azimuth_deg: float = parameter(0.0, -180.0, 180.0, label="Azimuth", unit="deg")
+    elevation_deg: float = parameter(0.0, -90.0, 90.0, label="Elevation", unit="deg")
+    spread_deg: float = parameter(0.0, 0.0, 360.0, label="Spread", unit="deg")
+    bed: LayoutName | None = None
 
 
 class Send(FrozenModel):

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from gemischt.core.layout import LAYOUTS
 from gemischt.core.session.document import Strip, StripKind
+from gemischt.core.space.layout import LAYOUTS
 
 
 @dataclass(frozen=True)

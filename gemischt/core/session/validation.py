@@ -8,16 +8,17 @@ from typing import Any
 from pydantic import ValidationError
 
 from gemischt.core.errors import Fault, InvalidAction, InvalidSession
-from gemischt.core.layout import LAYOUTS, MONO
 from gemischt.core.processors.delay_params import LONGEST_NOTE_S
 from gemischt.core.processors.registry import kind_of, label_of
 from gemischt.core.routing.graph import find_loop, keys_of, walk_chain
 from gemischt.core.session.addresses import read
+from gemischt.core.session.beds import bed_of, destination_of, is_around
 from gemischt.core.session.document import FORMAT_NAME, FORMAT_VERSION, Pan, Parallel, Session, Strip
 from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.ducks import Hits, WrittenNotes
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.moves import is_movable, moves_faults
+from gemischt.core.space.layout import LAYOUTS, MONO
 from gemischt.core.units import note_to_s
 
 
@@ -58,7 +59,7 @@ def dump_session(session: Session) -> dict[str, Any]:
 
 def check_session(session: Session, *, where: str = "") -> None:
     """Raise InvalidSession unless all references resolve, ids are unique and nothing loops."""
-    faults = list(_faults(session))
+    faults = list(_faults(session)) or list(_bed_faults(session))
     if not faults and (loop := find_loop(with_steps_in_chains(session))):
         faults.append(Fault("strips", f"a loop: {spell_loop(session, loop)}"))
     if faults:
@@ -174,6 +175,16 @@ def _layout_faults(path: str, strip: Strip) -> Iterator[Fault]:
         if processor.type == "gain" and processor.params.has_sides:
             reason = f"sides can be swapped and turned of two channels only, and {channels}"
             yield Fault(f"{path}/chain/{processor.id}", reason)
+
+
+def _bed_faults(session: Session) -> Iterator[Fault]:
+    """What is placed around has to have a bed."""
+    for strip in session.strips:
+        if is_around(strip) and bed_of(session, strip).n_channels <= 2:
+            to = destination_of(session, strip)
+            reason = f'around is a place among more than two channels, and "{to.name}", where it plays to, has two'
+            remedy = "pan it by balance, fold or two-handed, or let it play into a bed"
+            yield Fault(f"strips/{strip.id}/pan/mode", f'"{strip.name}": {reason}; {remedy}')
 
 
 def _destination_faults(path: str, destination: str, strips: Mapping[str, Strip]) -> Iterator[Fault]:

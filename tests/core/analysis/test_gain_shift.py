@@ -8,10 +8,10 @@ import numpy as np
 
 from gemischt.core.analysis.measurement.gain_shift import GainShift, gain_shift_of, turned, turned_stereo
 from gemischt.core.engine.placement import pan_matrix
-from gemischt.core.layout import FILE_LAYOUTS
 from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.metering.stereo import StereoLevels, StereoMeter
 from gemischt.core.session.document import Pan, Strip
+from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.core.units import db_to_gain
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ, Signal, noise, sine

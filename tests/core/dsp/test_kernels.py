@@ -6,9 +6,9 @@ import numpy as np
 
 from gemischt.core.dsp import mixing
 from gemischt.core.dsp.decibels import amplitude_to_db, db_to_amplitude
-from gemischt.core.layout import STEREO
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
+from gemischt.core.space.layout import STEREO
 from tests.support.signals import RATE_HZ, noise
 
 

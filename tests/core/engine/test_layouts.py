@@ -8,9 +8,10 @@ import numpy as np
 from gemischt.core.analysis.cache.renders import MemoryRenders
 from gemischt.core.analysis.measurement.song import measure_song
 from gemischt.core.errors import InvalidSession
-from gemischt.core.layout import LAYOUTS, LayoutName, layout_named, matrix_between
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.session.document import Session
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import LAYOUTS, LayoutName, layout_named
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 

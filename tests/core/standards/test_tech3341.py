@@ -11,9 +11,9 @@ import unittest
 import numpy as np
 import pyloudnorm
 
-from gemischt.core.layout import FILE_LAYOUTS, STEREO, layout_named
 from gemischt.core.metering.loudness import LoudnessMeter, k_weighting
 from gemischt.core.metering.summary import Summary, summarize
+from gemischt.core.space.layout import FILE_LAYOUTS, STEREO, layout_named
 from tests.support.signals import RATE_HZ, Signal, noise, sine, steps
 
 SILENT = -math.inf

@@ -3827,8 +3827,23 @@ export interface components {
         /**
          * Pan
          * @description Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only.
+         *
+         *     *Around* places it among the loudspeakers of a bed by azimuth (left positive), elevation and spread: ``bed``, or
+         *     null for that of where it plays.
          */
         "Pan-Input": {
+            /**
+             * Azimuth
+             * @default 0
+             */
+            azimuth_deg?: number;
+            /** Bed */
+            bed?: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
+            /**
+             * Elevation
+             * @default 0
+             */
+            elevation_deg?: number;
             /**
              * Left hand
              * @default -1
@@ -3839,7 +3854,7 @@ export interface components {
              * @default balance
              * @enum {string}
              */
-            mode?: "balance" | "fold" | "two-handed";
+            mode?: "balance" | "fold" | "two-handed" | "around";
             /**
              * Pan
              * @default 0
@@ -3850,12 +3865,32 @@ export interface components {
              * @default 1
              */
             right?: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread_deg?: number;
         };
         /**
          * Pan
          * @description Where a strip stands: -1 is left, 1 is right. ``left`` and ``right`` serve two-handed only.
+         *
+         *     *Around* places it among the loudspeakers of a bed by azimuth (left positive), elevation and spread: ``bed``, or
+         *     null for that of where it plays.
          */
         "Pan-Output": {
+            /**
+             * Azimuth
+             * @default 0
+             */
+            azimuth_deg: number;
+            /** Bed */
+            bed: ("mono" | "stereo" | "quad" | "5.1" | "7.1" | "5.1.4" | "7.1.4" | "4+4") | null;
+            /**
+             * Elevation
+             * @default 0
+             */
+            elevation_deg: number;
             /**
              * Left hand
              * @default -1
@@ -3866,7 +3901,7 @@ export interface components {
              * @default balance
              * @enum {string}
              */
-            mode: "balance" | "fold" | "two-handed";
+            mode: "balance" | "fold" | "two-handed" | "around";
             /**
              * Pan
              * @default 0
@@ -3877,6 +3912,11 @@ export interface components {
              * @default 1
              */
             right: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread_deg: number;
         };
         /**
          * Parallel
@@ -5784,10 +5824,13 @@ export interface components {
             output: string | null;
             /**
              * @default {
+             *       "azimuth_deg": 0,
+             *       "elevation_deg": 0,
              *       "left": -1,
              *       "mode": "balance",
              *       "position": 0,
-             *       "right": 1
+             *       "right": 1,
+             *       "spread_deg": 0
              *     }
              */
             pan: components["schemas"]["Pan-Output"];
@@ -5867,10 +5910,13 @@ export interface components {
             name?: string;
             /**
              * @default {
+             *       "azimuth_deg": 0,
+             *       "elevation_deg": 0,
              *       "left": -1,
              *       "mode": "balance",
              *       "position": 0,
-             *       "right": 1
+             *       "right": 1,
+             *       "spread_deg": 0
              *     }
              */
             pan?: components["schemas"]["Pan-Input"];

@@ -11,6 +11,7 @@ from gemischt.core.engine.placement import centre_gain, pan_matrix
 from gemischt.core.metering.loudness import integrated_and_range
 from gemischt.core.metering.stage_meter import StageLevels
 from gemischt.core.metering.stereo import StereoLevels
+from gemischt.core.session.beds import is_around
 from gemischt.core.session.document import Session, Strip
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.units import SILENCE_DB, gain_to_db, power_to_db
@@ -36,7 +37,7 @@ def gain_shift_of(
 
     One channel goes to both sides: peaks follow the louder side, loudness the power of both.
     """
-    if led:
+    if led or is_around(strip):
         return None
     if heard_gain == 0.0:
         return GainShift.by_db(SILENCE_DB)

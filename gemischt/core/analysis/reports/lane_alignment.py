@@ -16,13 +16,13 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.blueprint import draw_blueprint
 from gemischt.core.engine.buffer_names import lane_buffer, work_buffer
 from gemischt.core.engine.tap_reader import Media, Report, StretchS, no_report, read_buffers, stretch_of
-from gemischt.core.layout import MONO, STEREO, Layout
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.document import Lane, Processor, Session, Strip
 from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.edits import Chain, find_block, find_strip, place_of, replace_strip
+from gemischt.core.space.layout import MONO, STEREO, Layout
 
 LONGEST_DELAY_MS = 20.0
 COHERENT = 0.5

@@ -5,11 +5,11 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel, same_as
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import InputPickUp, Pan, Session, Strip
 from gemischt.core.session.edits import find_strip, names_of, replace_strip, show_db
+from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import Color, Id, Name
 
 
@@ -117,10 +117,23 @@ def _describe_setting(strip: Strip, field: str, value: Any) -> str:
 
 def describe_pan(pan: Pan) -> str:
     """Where a strip stands, in words: "30 % left"."""
+    if pan.mode == "around":
+        return _around(pan)
     if pan.mode == "two-handed":
         return f"left hand {_side(pan.left)}, right hand {_side(pan.right)}"
     fold = " (fold)" if pan.mode == "fold" else ""
     return f"{_side(pan.position)}{fold}"
+
+
+def _around(pan: Pan) -> str:
+    words = [f"{abs(pan.azimuth_deg):.0f}° {'left' if pan.azimuth_deg > 0.0 else 'right'}"]
+    if pan.azimuth_deg == 0.0:
+        words = ["front"]
+    if pan.elevation_deg:
+        words.append(f"{abs(pan.elevation_deg):.0f}° {'up' if pan.elevation_deg > 0.0 else 'down'}")
+    if pan.spread_deg:
+        words.append(f"{pan.spread_deg:.0f}° wide")
+    return ", ".join(words)
 
 
 def _side(position: float) -> str:

@@ -51,7 +51,10 @@ class SpreadStrips(Action):
 
 
 def placed(pan: Pan, position: float) -> Pan:
-    """A pan moved to a position; two hands go there together and stay as far apart as there is room for."""
+    """A pan moved to a position; two hands go there together and stay as far apart as there is room for, and around the
+    listener left and right are at the ears."""
+    if pan.mode == "around":
+        return pan.model_copy(update={"azimuth_deg": round(-90.0 * position, 1)})
     if pan.mode != "two-handed":
         return pan.model_copy(update={"position": position})
     half = 0.5 * (pan.right - pan.left)

@@ -5,7 +5,6 @@ from typing import Literal
 from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
-from gemischt.core.layout import LayoutName
 from gemischt.core.parameters import FrozenModel
 from gemischt.core.session.actions.base import Action
 from gemischt.core.session.document import Clip, Delay, Media, Reverb, Session, Strip, StripKind
@@ -19,6 +18,7 @@ from gemischt.core.session.edits import (
     with_strips,
 )
 from gemischt.core.session.kinds import TRAITS, traits_of
+from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import Id, Name
 
 FAMILY_COLORS = ("#b4654a", "#a87b1f", "#4f8f4f", "#1a8f8f", "#3d7fb8", "#8a6bb8", "#b85c7a", "#8a8a2f")

@@ -6,6 +6,7 @@ const WORDS: Record<Strip["pan"]["mode"], string> = {
   balance: "Turns one side down: what is only there is lost.",
   fold: "Carries one side over into the other: nothing is lost.",
   "two-handed": "Each side has a place of its own.",
+  around: "Among the loudspeakers of a bed, by azimuth, elevation and spread.",
 };
 const WIDTH_PX = 200;
 const HEIGHT_PX = 64;

@@ -5,7 +5,16 @@ import { sideOf } from "./report";
 import { arcAsSet, panAt } from "./setting";
 
 const PLAN = { widthPx: 660, heightPx: 560 };
-const PAN = { mode: "balance" as const, position: 0, left: -1, right: 1 };
+const PAN = {
+  mode: "balance" as const,
+  position: 0,
+  left: -1,
+  right: 1,
+  azimuth_deg: 0,
+  elevation_deg: 0,
+  spread_deg: 0,
+  bed: null,
+};
 
 describe("the plan of the stage", () => {
   test("a point stands for the position it was drawn for", () => {
@@ -52,12 +61,12 @@ describe("where strips are set", () => {
     expect(panAt({ ...PAN, position: 0.9 }, 0.3).position).toBe(1);
   });
   test("two hands go together and stay as far apart", () => {
-    const moved = panAt({ mode: "two-handed", position: 0, left: -0.2, right: 0.6 }, 0.7);
+    const moved = panAt({ ...PAN, mode: "two-handed", left: -0.2, right: 0.6 }, 0.7);
     expect([moved.left, moved.right]).toEqual([0.2, 1]);
   });
   test("an arc says from where to where", () => {
     expect(arcAsSet({ pan: PAN, width: 0.5 }, 2)).toEqual({ position: 0, reach: 0.5 });
-    const hands = { mode: "two-handed" as const, position: 0, left: -0.5, right: 0.1 };
+    const hands = { ...PAN, mode: "two-handed" as const, left: -0.5, right: 0.1 };
     expect(arcAsSet({ pan: hands, width: 1 }, 2).position).toBeCloseTo(-0.2, 9);
     expect(arcAsSet({ pan: { ...PAN, position: 0.4 }, width: 1 }, 1)).toEqual({ position: 0.4, reach: 0 });
   });

@@ -4,7 +4,8 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.layout import LAYOUTS, layout_named, matrix_between
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import LAYOUTS, layout_named
 
 
 def named_matrix(source: str, destination: str) -> dict[tuple[str, str], float]:
