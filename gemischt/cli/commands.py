@@ -20,6 +20,7 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
+from gemischt.core.space.folding import FoldedTo
 from gemischt.core.units import heard_or_none
 from gemischt.operations.importing import import_file, midi_action, with_rate_of
 from gemischt.operations.measuring import measure_file, summary_to_json
@@ -54,13 +55,21 @@ def opened(data: Path) -> Iterator[Workspace]:
 
 
 def render(
-    session: str, output: Path, *, from_s: float | None, to_s: float | None, bits: Bits, data: Path, as_json: bool
+    session: str,
+    output: Path,
+    *,
+    from_s: float | None,
+    to_s: float | None,
+    bits: Bits,
+    folded: FoldedTo,
+    data: Path,
+    as_json: bool,
 ) -> None:
     """Print a mix to a WAV file."""
     with opened(data) as workspace, progress_bar("Rendering") as progress:
         mix = locate_session(workspace, session).session
         media = workspace.open_media(mix)
-        printed = print_mix(mix, media, output, bits=bits, from_s=from_s, to_s=to_s, progress=progress)
+        printed = print_mix(mix, media, output, bits=bits, folded=folded, from_s=from_s, to_s=to_s, progress=progress)
     summary = summary_to_json(printed.summary)
     if as_json:
         more = {"clipped_samples": printed.clipped_samples, "ringing_dbfs": printed.ringing_dbfs}

@@ -74,11 +74,15 @@ def render(
     from_s: Annotated[float | None, typer.Option("--from", min=0.0, help="Start, seconds.")] = None,
     to_s: Annotated[float | None, typer.Option("--to", min=0.0, help="End, seconds.")] = None,
     bits: Annotated[Literal["16", "24", "32f"], typer.Option(help="Sample format.")] = "24",
+    folded: Annotated[
+        Literal["as-is", "stereo", "mono", "headphones"], typer.Option("--as", help="Fold a mix of more channels.")
+    ] = "as-is",
     data: DataOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Print a mix to a WAV file."""
-    commands().render(session, output, from_s=from_s, to_s=to_s, bits=bits, data=data_folder(data), as_json=as_json)
+    stretch = {"from_s": from_s, "to_s": to_s}
+    commands().render(session, output, **stretch, bits=bits, folded=folded, data=data_folder(data), as_json=as_json)
 
 
 @app.command()

@@ -91,14 +91,14 @@ class Player:
         self._heard: deque[tuple[int, float]] = deque(maxlen=64)
         self._set_mix_meters()
         self._bank = self._new_bank()
-        self._monitor = Monitor(BLOCK_SAMPLES)
+        self._monitor = Monitor(BLOCK_SAMPLES, self._rate)
         self._mode: MonitorMode = "stereo"
         self._dim = False
         self._key_listener = KeyListener()
         # The other of two sessions that are compared: rendered alongside, so that switching is instant.
         self._other: Renderer | None = None
         self._other_media: OpenMedia | None = None
-        self._other_monitor = Monitor(BLOCK_SAMPLES)
+        self._other_monitor = Monitor(BLOCK_SAMPLES, self._rate)
         self._other_offset_db = 0.0
         self._thread = threading.Thread(target=self._run, name="player", daemon=True)
         self._thread.start()

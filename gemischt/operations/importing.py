@@ -11,11 +11,11 @@ from gemischt.core.session.actions import NewTrack, SetSampleRate, TakeMidi
 from gemischt.core.session.document import Media, SampleRate
 from gemischt.core.session.edits import fresh_id
 from gemischt.core.session.midi import read_midi
-from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 from gemischt.storage.audio_reading import inspect_audio
 from gemischt.storage.sessions import StoredSession
+from gemischt.storage.wave_speakers import speakers_of_file
 
 
 def import_file(
@@ -31,6 +31,7 @@ def import_file(
     """
     shown = clean_name(name)
     audio = workspace.audio.add(path, shown, sample_rate_hz=sample_rate_hz, progress=progress)
+    layout, _ = speakers_of_file(audio.path, shown, audio.channels)
     stem = PurePosixPath(shown).stem or shown
     media_id = fresh_id(stem, ())
     suffix = audio.path.suffix
@@ -42,7 +43,7 @@ def import_file(
             sha256=audio.sha256,
             duration_s=audio.duration_s,
         ),
-        layout=FILE_LAYOUTS[audio.channels].name if audio.channels > 2 else None,
+        layout=layout if audio.channels > 2 else None,
     )
 
 

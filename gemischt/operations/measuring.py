@@ -7,9 +7,10 @@ import numpy as np
 
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
-from gemischt.core.space.layout import FILE_LAYOUTS
+from gemischt.core.space.layout import LAYOUTS
 from gemischt.operations.reports import report_to_json
 from gemischt.storage.audio_reading import inspect_audio, read_blocks
+from gemischt.storage.wave_speakers import speakers_of_file
 
 
 def measure_file(path: Path) -> Summary:
@@ -17,8 +18,9 @@ def measure_file(path: Path) -> Summary:
     if not path.is_file():
         raise BadAudio("there is no such file", where=str(path), remedy="Check the path.")
     info = inspect_audio(path, str(path))
+    layout, _ = speakers_of_file(path, str(path), info.channels)
     blocks = (np.ascontiguousarray(block.T, dtype=np.float64) for block in read_blocks(path, str(path)))
-    return summarize(blocks, sample_rate_hz=info.samplerate, layout=FILE_LAYOUTS[info.channels])
+    return summarize(blocks, sample_rate_hz=info.samplerate, layout=LAYOUTS[layout])
 
 
 def summary_to_json(summary: Summary) -> dict[str, Any]:

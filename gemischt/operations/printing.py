@@ -19,9 +19,14 @@ from gemischt.core.engine.tap_reader import Stretch, read_tap
 from gemischt.core.errors import BadAudio
 from gemischt.core.metering.summary import Summary, summarize
 from gemischt.core.session.document import Session
+from gemischt.core.space.folding import FoldedTo, Folding
+from gemischt.core.space.layout import LayoutName
 from gemischt.core.units import s_to_samples
 from gemischt.operations.workspace import OpenMedia
 from gemischt.storage.audio_files import Progress, no_progress
+from gemischt.storage.scene_description import description_of
+from gemischt.storage.wave_chunks import append_chunks
+from gemischt.storage.wave_speakers import order_in_file, write_mask
 from gemischt.storage.writing import disk_error, written_beside
 
 Bits = Literal["16", "24", "32f"]
@@ -32,9 +37,6 @@ _SUBTYPES: dict[Bits, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _BYTES: dict[Bits, int] = {"16": 2, "24": 3, "32f": 4}
 # A plain WAV file counts its bytes in 32 bits; beyond that the RF64 variant is written.
 _PLAIN_WAV_BYTES = 2**32 - 4096
-_SPEAKERS_OF_FILES = ("quad", "5.1")
-"""The file library says rightly in a header where these layouts' channels stand; of wider ones it would say it wrongly,
-so that nothing is said."""
 _DITHER_SEED = 1770
 _FULL_BYTES = 1 << 20
 
@@ -56,6 +58,7 @@ def print_mix(
     path: Path,
     *,
     bits: Bits,
+    folded: FoldedTo = "as-is",
     from_s: float | None = None,
     to_s: float | None = None,
     progress: Progress = no_progress,
@@ -63,6 +66,8 @@ def print_mix(
     """Render the mix to a WAV file, which appears only when it is complete.
 
     Without an end it goes on until the mix is under -90 dBFS, for LONGEST_TAIL_S after the last clip at most.
+
+    Folded, it is what a listener of two loudspeakers, one, or headphones would hear of it.
 
     16 bits are dithered (triangular, 2 LSB wide); 24 bits are rounded; 32 bits float are as they are.
 
@@ -76,7 +81,10 @@ def print_mix(
     if not stretch.n_samples:
         raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
     quantizer = Quantizer(bits)
-    layout = renderer.plan.blueprint.layout
+    folding = Folding(folded, renderer.plan.blueprint.layout, session.sample_rate_hz)
+    layout = folding.layout
+    # The layout's channels in the order in which the file has them.
+    order = np.argsort(order_in_file(layout.name))
     plain = stretch.n_samples * layout.n_channels * _BYTES[bits] < _PLAIN_WAV_BYTES
 
     with (
@@ -88,20 +96,29 @@ def print_mix(
             samplerate=session.sample_rate_hz,
             channels=layout.n_channels,
             subtype=_SUBTYPES[bits],
-            format=("WAVEX" if layout.name in _SPEAKERS_OF_FILES else "WAV") if plain else "RF64",
+            format=("WAVEX" if layout.n_channels > 2 else "WAV") if plain else "RF64",
         ) as file,
     ):
 
         def write(block: Audio) -> Audio:
-            file.write(quantizer.quantize(block))
+            file.write(quantizer.quantize(block[order]))
             return block
 
-        blocks = watched_blocks(media, renderer, stretch, progress)
+        blocks = map(folding.process, watched_blocks(media, renderer, stretch, progress))
         least = renderer.length_samples - stretch.start_samples if to_s is None else stretch.n_samples
         cut = to_s is None and tail_samples(session) > s_to_samples(LONGEST_TAIL_S, session.sample_rate_hz)
         ending = Ending(blocks, least, cut=cut)
         summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, layout=layout)
+        file.close()
+        if layout.n_channels > 2:
+            _describe_bed(temporary, layout.name, session.name, summary.duration_s)
     return Printed(path, summary, quantizer.clipped_samples, ending.ringing_dbfs)
+
+
+def _describe_bed(path: Path, layout: LayoutName, name: str, duration_s: float) -> None:
+    """Say in a file which loudspeakers its channels are for, to those who read masks and those who read scenes."""
+    write_mask(path, layout)
+    append_chunks(path, description_of(layout, order_in_file(layout), name, duration_s))
 
 
 @contextmanager

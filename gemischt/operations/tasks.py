@@ -19,6 +19,7 @@ from gemischt.core.analysis.reports.relations import find_relation
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.metering.bands import CENTRES_HZ
 from gemischt.core.session.document import Session
+from gemischt.core.space.folding import FoldedTo
 from gemischt.core.terms import LONGEST_SONG_S, Id, SongTime
 from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
@@ -237,6 +238,7 @@ class PrintOrder(BaseModel):
     """How to print a mix, and from where to where."""
 
     bits: Bits = "24"
+    folded: FoldedTo = "as-is"
     from_s: SongTime | None = None
     to_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
 
@@ -256,6 +258,7 @@ class PrintMix(BaseModel):
                 workspace.open_media(self.session),
                 Path(folder) / "print.wav",
                 bits=order.bits,
+                folded=order.folded,
                 from_s=order.from_s,
                 to_s=order.to_s,
                 progress=progress,

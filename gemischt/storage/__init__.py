@@ -10,6 +10,9 @@ audio_files    content-addressed originals and their decoded, memory-mapped samp
 writing        files that appear whole or not at all
 audio_headers  whether a file holds all that its header says: the library reads one that was cut off as a shorter one
 audio_reading  audio files of other programs: what can be used, and why the rest cannot
+wave_chunks    chunks of WAV files: where they lie, and more of them behind the audio
+wave_speakers  which loudspeaker each channel of a file is for
+scene_description  beds described as scenes
 migrations     ?
 patches        JSON patches between two versions of a document
 """

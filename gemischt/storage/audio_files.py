@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session as Transaction
 
 from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio, NotFound
-from gemischt.storage.audio_reading import Header, inspect_audio, read_blocks
+from gemischt.storage.audio_reading import Header, inspect_audio, opened, read_blocks
 from gemischt.storage.database import Database
 from gemischt.storage.tables import AudioRow
 from gemischt.storage.writing import held, sweep, written_beside
@@ -171,7 +171,8 @@ class MappedSamples:
 def _write_resampled(
     source: Path, name: str, source_rate_hz: int, rate_hz: int, out: BinaryIO, progress: Progress
 ) -> None:
-    info = soundfile.info(str(source))
+    with opened(source) as file:
+        info = soundfile.info(file)
     stream = None
     if source_rate_hz != rate_hz:
         stream = soxr.ResampleStream(source_rate_hz, rate_hz, info.channels, dtype="float32", quality="VHQ")

@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import BinaryIO
 
 from gemischt.core.errors import BadAudio
+from gemischt.storage.wave_chunks import UNKNOWN, chunks_in, is_wave
 
-_UNKNOWN = 0xFFFFFFFF
 _W64_DATA = b"data\xf3\xac\xd3\x11\x8c\xd1\x00\xc0\x4f\x8e\xdb\x8a"
 _LONGEST_OGG_PAGE = 65307
 _LAST_OF_STREAM = 4
@@ -36,7 +36,7 @@ def check_complete(path: Path, name: str) -> None:
 
 
 def _reader_of(head: bytes) -> Callable[[BinaryIO], Sizes]:
-    if head[:4] in (b"RIFF", b"RF64", b"BW64") and head[8:12] == b"WAVE":
+    if is_wave(head):
         return _wave
     if head[:4] == b"riff":
         return _wave64
@@ -58,19 +58,10 @@ def _left(file: BinaryIO) -> int:
 
 
 def _wave(file: BinaryIO) -> Sizes:
-    file.seek(12)
-    long_size: int | None = None
-    while len(chunk := file.read(8)) == 8:
-        kind, length = struct.unpack("<4sI", chunk)
-        if kind == b"ds64":
-            sizes = file.read(length + length % 2)
-            long_size = struct.unpack("<Q", sizes[8:16])[0] if len(sizes) >= 16 else None
-            continue
-        if kind == b"data":
-            if length == _UNKNOWN and long_size is not None:
-                return long_size, _left(file)
-            return None if length in (0, _UNKNOWN) else (length, _left(file))
-        file.seek(length + length % 2, os.SEEK_CUR)
+    for chunk in chunks_in(file):
+        if chunk.kind == b"data":
+            file.seek(chunk.at)
+            return None if chunk.size in (None, 0, UNKNOWN) else (chunk.size or 0, _left(file))
     return None
 
 
@@ -97,7 +88,7 @@ def _aiff(file: BinaryIO) -> Sizes:
 
 def _au(file: BinaryIO) -> Sizes:
     offset, length = struct.unpack(">II", file.read(12)[4:12])
-    if length == _UNKNOWN:
+    if length == UNKNOWN:
         return None
     file.seek(offset)
     return length, max(0, _left(file))

@@ -1,8 +1,10 @@
 """Audio files of other programs: what can be used, and why the rest cannot."""
 
+import io
+import os
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TypeAlias
+from typing import Any, BinaryIO, TypeAlias, cast
 
 import numpy as np
 import soundfile
@@ -12,6 +14,7 @@ from gemischt.core.errors import BadAudio
 from gemischt.core.space.layout import FILE_LAYOUTS
 from gemischt.core.units import gain_to_db
 from gemischt.storage.audio_headers import check_complete
+from gemischt.storage.wave_speakers import speakers_of_file
 
 MAX_DURATION_S = 3600.0
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 4000, 768000
@@ -26,7 +29,8 @@ def inspect_audio(path: Path, name: str) -> Header:
     if path.stat().st_size == 0:
         raise BadAudio("the file is empty (0 bytes)", where=name, remedy="Export it again.")
     try:
-        info = soundfile.info(str(path))
+        with opened(path) as file:
+            info = soundfile.info(file)
     except soundfile.LibsndfileError as error:
         reason = str(error.error_string).rstrip(".")
         raise BadAudio(
@@ -57,14 +61,38 @@ def inspect_audio(path: Path, name: str) -> Header:
             remedy="Cut it into shorter files.",
         )
     check_complete(path, name)
+    speakers_of_file(path, name, info.channels)
     return info
 
 
+def opened(path: Path) -> BinaryIO:
+    """A file for the library to read, which knows a BW64 file by its older name only."""
+    return cast(BinaryIO, _OlderName(path))
+
+
+class _OlderName(io.FileIO):
+    """Bytes of a file, but "BW64" at its beginning reads "RF64": ITU-R BS.2088 builds on EBU Tech 3306."""
+
+    def readinto(self, buffer: Any) -> int:
+        at = self.tell()
+        count = super().readinto(buffer) or 0
+        if at == 0 and bytes(buffer[:4]) == b"BW64":
+            buffer[:4] = b"RF64"
+        return count
+
+    def read(self, size: int | None = -1) -> bytes:
+        left = max(0, os.fstat(self.fileno()).st_size - self.tell())
+        content = bytearray(left if size is None or size < 0 else min(size, left))
+        return bytes(content[: self.readinto(memoryview(content))])
+
+
 def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> Iterator[MediaSamples]:
-    """Blocks (n_frames, n_channels) of float32; BadAudio where decoding fails or a sample is not a number."""
+    """Blocks (n_frames, n_channels) of float32, channels in the order of their layout; BadAudio where decoding fails or
+    a sample is not a number."""
     done = 0
     try:
-        with soundfile.SoundFile(str(path)) as file:
+        with opened(path) as source, soundfile.SoundFile(source) as file:
+            _, order = speakers_of_file(path, name, file.channels)
             while len(block := file.read(block_frames, dtype="float32", always_2d=True)):
                 if not np.isfinite(block).all():
                     second = done / file.samplerate
@@ -80,7 +108,7 @@ def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> It
                         remedy="Its numbers are in another scale or damaged; export it again.",
                     )
                 done += len(block)
-                yield block
+                yield block if order == tuple(range(file.channels)) else np.ascontiguousarray(block[:, order])
             if done < file.frames:
                 raise BadAudio(
                     f"it breaks off: {done} of {file.frames} samples could be read",

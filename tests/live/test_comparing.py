@@ -7,9 +7,11 @@ import soundfile
 
 from gemischt.core.session.actions import parse_action
 from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.headphones import Headphones
 from gemischt.core.space.layout import layout_named
+from gemischt.live.monitor import Monitor
 from tests.live.test_live import Listening, LiveCase
-from tests.support.signals import Signal, noise
+from tests.support.signals import Signal, noise, sine
 
 # Behind the glide that switching takes.
 SETTLED = slice(2000, 20000)
@@ -53,6 +55,25 @@ class MonitorTest(LiveCase):
                 listening.send(type="play", at_s=0.0)
                 heard = listening.sound(20000, epoch)[:, SETTLED]
                 np.testing.assert_allclose(heard, np.broadcast_to(expected, heard.shape), atol=1e-6)
+
+    def test_a_bed_on_headphones(self) -> None:
+        """What both ears hear of it; going there and back is no step."""
+        bed = np.tile(sine(100.0, -20.0, 1.0, channels=1), (6, 1)).astype(np.float32)
+        monitor, layout = Monitor(512, 48000), layout_named("5.1")
+        blocks = [bed[:, at : at + 512].astype(np.float64) for at in range(0, 40960, 512)]
+        heard = []
+        for index, block in enumerate(blocks):
+            if index in (20, 60):
+                monitor.set("headphones" if index == 20 else "stereo", dim=False, offset_db=0.0)
+            heard.append(monitor.process(block, layout))
+        ears = Headphones("5.1", 48000).process(np.concatenate(blocks, axis=1))
+        folded = matrix_between(layout, layout_named("stereo")) @ np.concatenate(blocks, axis=1)
+        whole = np.concatenate(heard, axis=1)
+        np.testing.assert_allclose(whole[:, : 20 * 512], folded[:, : 20 * 512], atol=1e-12)
+        np.testing.assert_allclose(whole[:, 23 * 512 : 60 * 512], ears[:, 23 * 512 : 60 * 512], atol=1e-9)
+        np.testing.assert_allclose(whole[:, 62 * 512 :], folded[:, 62 * 512 :], atol=1e-12)
+        steepest = max(float(np.abs(np.diff(sound, n=2)).max()) for sound in (ears[:, 512:], folded))
+        self.assertLess(float(np.abs(np.diff(whole, n=2)).max()), steepest + 2e-4)
 
     def test_none_of_it_is_printed(self) -> None:
         with self.connect() as socket:

@@ -11,6 +11,9 @@ import soundfile
 from gemischt.core.engine import endings
 from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
 from gemischt.core.session.actions import parse_action
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.headphones import Headphones
+from gemischt.core.space.layout import LAYOUTS
 from gemischt.operations import printing
 from gemischt.operations.measuring import measure_file
 from gemischt.operations.printing import Bits, Printed, Quantizer, print_mix
@@ -24,6 +27,10 @@ def _speakers_in(path: Path) -> int:
     at = data.index(b"fmt ") + 8
     is_extended = struct.unpack_from("<H", data, at)[0] == 0xFFFE
     return int(struct.unpack_from("<I", data, at + 20)[0]) if is_extended else 0
+
+
+SPEAKERS = (("quad", 4, 0x33), ("5.1", 6, 0x3F), ("7.1", 8, 0x63F), ("5.1.4", 10, 0x2D03F), ("7.1.4", 12, 0x2D63F))
+"""Masks from the header of WAVE_FORMAT_EXTENSIBLE, from memory; side loudspeakers come behind the back ones there."""
 
 
 class PrintTest(WorkspaceCase):
@@ -40,7 +47,7 @@ class PrintTest(WorkspaceCase):
         np.testing.assert_allclose(read.T, signal.astype(np.float32), atol=1e-7)
 
     def test_a_wide_mix_is_printed_with_all_its_channels(self) -> None:
-        for layout, n_channels, speakers in (("quad", 4, 0x33), ("5.1", 6, 0x3F), ("7.1", 8, 0), ("7.1.4", 12, 0)):
+        for layout, n_channels, speakers in SPEAKERS:
             with self.subTest(layout):
                 signal = np.concatenate([noise(0.2, seed=k, channels=1) for k in range(n_channels)])
                 stored = self.new_session(bed=signal)
@@ -51,8 +58,28 @@ class PrintTest(WorkspaceCase):
                 printed = print_mix(session, self.workspace.open_media(session), path, bits="32f")
                 self.assertEqual(printed.summary.channels, n_channels)
                 read, _ = soundfile.read(path, always_2d=True)
-                np.testing.assert_allclose(read.T, signal.astype(np.float32), atol=1e-7)
+                in_file = (
+                    [0, 1, 2, 3, 6, 7, 4, 5, 8, 9, 10, 11][:n_channels] if "7.1" in layout else list(range(n_channels))
+                )
+                np.testing.assert_allclose(read.T, signal[in_file].astype(np.float32), atol=1e-7)
                 self.assertEqual(_speakers_in(path), speakers)
+
+    def test_a_wide_mix_is_folded_where_that_is_asked_for(self) -> None:
+        signal = np.concatenate([noise(0.2, seed=k, channels=1) for k in range(6)])
+        stored = self.new_session(bed=signal)
+        change = {"type": "set-strips", "changes": [{"strip": "mix", "layout": "5.1"}]}
+        session = self.workspace.sessions.edit(stored.id, stored.revision, parse_action(change)).session
+        two = matrix_between(LAYOUTS["5.1"], LAYOUTS["stereo"]) @ signal.astype(np.float32)
+        expected = {"stereo": two, "mono": two.mean(axis=0, keepdims=True)}
+        expected["headphones"] = Headphones("5.1", RATE_HZ).process(signal.astype(np.float32).astype(np.float64))
+        for folded, sound in expected.items():
+            with self.subTest(folded):
+                path = self.folder / f"{folded}.wav"
+                media = self.workspace.open_media(session)
+                printed = print_mix(session, media, path, bits="32f", folded=folded)  # type: ignore[arg-type]
+                read, _ = soundfile.read(path, always_2d=True)
+                np.testing.assert_allclose(read.T[:, : sound.shape[1]], sound, atol=1e-6)
+                self.assertEqual(printed.summary.channels, len(sound))
 
     def test_integers_are_rounded_not_floored(self) -> None:
         signal = noise(1.0, level=0.2)

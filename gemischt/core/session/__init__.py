@@ -17,6 +17,7 @@ drawing      changing drawn curves: cut, thinned, shifted, scaled, copied
 beat_grid    where a time lies in bars and beats
 carrying     what becomes of a song when its tempo changes
 midi         MIDI files, read for tempo, metre, markers and notes
+beds         which bed a strip is placed in
 kinds        the kinds of strips: what each may do
 presets      presets: processors without a strip, as an open document of their own
 racks        lanes to start from, made of our own processors

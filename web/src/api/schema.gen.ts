@@ -4155,6 +4155,12 @@ export interface components {
              * @enum {string}
              */
             bits?: "16" | "24" | "32f";
+            /**
+             * Folded
+             * @default as-is
+             * @enum {string}
+             */
+            folded?: "as-is" | "stereo" | "mono" | "headphones";
             /** From S */
             from_s?: number | null;
             /** To S */

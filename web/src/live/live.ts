@@ -13,7 +13,7 @@ export type Transport = {
   strips: string[];
 };
 
-export const MONITOR_MODES = ["stereo", "mono", "left", "right", "mid", "side"] as const;
+export const MONITOR_MODES = ["stereo", "mono", "left", "right", "mid", "side", "headphones"] as const;
 export type MonitorMode = (typeof MONITOR_MODES)[number];
 
 export type LiveError = { what: string; where: string; remedy: string };

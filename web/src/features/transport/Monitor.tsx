@@ -13,6 +13,7 @@ const WORDS: Record<MonitorMode, string> = {
   right: "right",
   mid: "mid",
   side: "side",
+  headphones: "on headphones",
 };
 
 /** How the mix is heard: dimmed, summed, one side. Nothing of it is printed. */
