@@ -11,7 +11,7 @@ from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.processors.base import GainShaper
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.session.document import Compressor, Gate, Keyed
-from gemischt.core.space.layout import LAYOUTS, Layout
+from gemischt.core.space.layout import LAYOUTS, Layout, LayoutName
 from tests.support.signals import RATE_HZ
 
 _PROCESSOR = OperationId("strip", Role.PROCESSOR, ("processor",))
@@ -32,11 +32,13 @@ class Alone:
         *,
         rate_hz: int = RATE_HZ,
         n_channels: int = 2,
+        layout: LayoutName | None = None,
         max_block: int = 96000,
         n_detected: int | None = None,
     ) -> None:
         self.kind = kind
-        self._buffers = [("audio", n_channels)] + ([] if n_detected is None else [("key", n_detected)])
+        self._layout = _of_channels(n_channels) if layout is None else LAYOUTS[layout]
+        self._buffers = [("audio", self._layout.n_channels)] + ([] if n_detected is None else [("key", n_detected)])
         self._rate_hz = rate_hz
         self._max_block = max_block
         self.plan: Any = None
@@ -89,7 +91,7 @@ class Alone:
         channels = dict(self._buffers)
         return specs.Blueprint(
             sample_rate_hz=self._rate_hz,
-            buffers=tuple((name, _of_channels(count)) for name, count in self._buffers),
+            buffers=(("audio", self._layout), *((name, _of_channels(count)) for name, count in self._buffers[1:])),
             signals=(("levels", self._buffers[-1][1]), ("strip/processor/reduction", channels["audio"])),
             specs=made,
             strips=("strip",),

@@ -9,6 +9,7 @@ reverberators", 90th AES Convention, 1991: line gain 10^(-3 d / (fs T60)) and on
 "Natural sounding artificial reverberation", JAES 10(3), 1962: all-pass diffusers.
 """
 
+import math
 from typing import Any
 
 import numpy as np
@@ -35,8 +36,9 @@ N_LINES = 16
 N_DIFFUSERS = 4
 N_TURNS = 8
 OUTPUT = 32
-LENGTHS = 33
-N_COEFS = 49
+TURNING = 33
+LENGTHS = 34
+N_COEFS = 50
 CHUNK = 64
 """Samples that are worked on together: shorter than any line, so that none hears what this chunk writes."""
 _SIGNS = np.array([[1.0 if place & bit == 0 else -1.0 for place in range(8)] for bit in (4, 2, 1)])
@@ -44,14 +46,20 @@ _SIGNS = np.array([[1.0 if place & bit == 0 else -1.0 for place in range(8)] for
 _TINY = 1e-25
 
 
+MOST_OUTPUTS = 8
+
+
 def turn_tables(turns: Audio) -> Audio:
-    """Cosine and sine of how far each pair is turned in the course of a chunk, its end included, (2, 65 * 8).
+    """Cosine and sine of how far each pair is turned in the course of a chunk, its end included, (3, 65 * 8); the last
+    row holds what they are made of: the turns, and by how much they are multiplied.
 
     Args:
         turns: (8,) radians a sample.
     """
     angles = np.outer(np.arange(CHUNK + 1), turns).ravel()
-    return np.stack([np.cos(angles), np.sin(angles)])
+    made_of = np.zeros(angles.size)
+    made_of[: N_TURNS + 1] = *turns, 1.0
+    return np.stack([np.cos(angles), np.sin(angles), made_of])
 
 
 def new_places(longest: Counts) -> Counts:
@@ -161,6 +169,29 @@ def _aim(taps: Counts, fade: Counts, coefs: Audio, k: int) -> None:
                 taps[0, line] = taps[1, line]
 
 
+@inline_kernel
+def _turn(tables: Audio, share: float) -> None:
+    """Make the tables anew where pairs are turned by another share of their turns."""
+    if tables[2, N_TURNS] == share:
+        return
+    tables[2, N_TURNS] = share
+    for i in range(CHUNK + 1):
+        for pair in range(N_TURNS):
+            angle = i * share * tables[2, pair]
+            tables[0, i * N_TURNS + pair] = math.cos(angle)
+            tables[1, i * N_TURNS + pair] = math.sin(angle)
+
+
+@inline_kernel
+def _answer_more(audio: Audio, at: int, n: int, rows: Audio, gain: float, step: float) -> None:
+    """Outputs beyond two: further rows of the transform, of both halves' sum and of their difference."""
+    for channel in range(2, audio.shape[0]):
+        row = (1, 2, 9, 10, 4, 7, 12, 15)[channel]
+        out = audio[channel, at : at + n]
+        for i in range(n):
+            out[i] = (gain + step * i) * rows[16 * i + row]
+
+
 @in_table
 @kernel(AUDIO, INT, PIECES, AUDIO, AUDIO, COUNT_ROWS, COUNT_ROWS, COUNTS, VECTOR, AUDIO, AUDIO)
 def run_network(
@@ -176,22 +207,24 @@ def run_network(
     turns: Audio,
     tables: Audio,
 ) -> None:
-    """What enters (2, n) is replaced by what the network answers.
+    """What enters by the first two of (2 to 8, n) is replaced by what the network answers, alike by none of them.
 
     Args:
-        coefs: (2 n_pieces, 49): sixteen gains, sixteen poles of the absorption, the output gain, and sixteen lengths,
-            which are crossfaded.
+        coefs: (2 n_pieces, 50): sixteen gains, sixteen poles of the absorption, the output gain, by how much of their
+            turns pairs are turned, and sixteen lengths, which are crossfaded.
         rings: (16, longest wrap).
         places: from new_places.
         taps: (2, 16) lengths now and next, none less than a chunk; 0 before there are any.
         fade: samples of the fade between both lengths that are left, samples of the whole fade.
         state: (16,) absorption.
         turns: (2, 8) cosine and sine of each pair's angle where the chunk begins.
-        tables: from turn_tables.
+        tables: from turn_tables; made anew where the turning changes.
     """
     by_line = aligned(16 * 64)
     by_sample = aligned(64 * 16)
     one, quarter, least = spread(1.0), spread(0.25), spread(_TINY)
+    more = audio.shape[0] > 2
+    rows = aligned(64 * 16) if more else aligned(16)
     rate = np.empty(33)
     done, k = 0, 0
     while done < n_samples:
@@ -204,6 +237,8 @@ def run_network(
         resting = rests(pieces, coefs, k)
         for j in range(33):
             rate[j] = 0.0 if resting else step_of(pieces, coefs, k, j)
+        if within == 0:
+            _turn(tables, coefs[2 * k, TURNING] + step_of(pieces, coefs, k, TURNING) * (done - begin))
         begin_cosine, begin_sine = load(turns[0], 0), load(turns[1], 0)
         _arrive(by_line, n, rings, places, taps, fade)
         for i in range(0, n, 8):
@@ -237,6 +272,11 @@ def run_network(
             # Two rows of the transform: neighbours, and pairs of neighbours, with opposite signs.
             entering_left[i] = gain * lane(a, 1)
             entering_right[i] = gain * lane(a, 2)
+            if more:
+                store(rows, 16 * i, a)
+                store(rows, 16 * i + 8, b)
+        if more:
+            _answer_more(audio, done, n, rows, target[OUTPUT] - rate[OUTPUT] * (begin - done), rate[OUTPUT])
         if within + n == 64:
             low, high = without_traces(low, least), without_traces(high, least)
             further_cosine, further_sine = load(tables[0], 8 * 64), load(tables[1], 8 * 64)

@@ -22,6 +22,7 @@ from gemischt.core.processors.base import (
     row,
 )
 from gemischt.core.processors.registry import kind_of
+from gemischt.core.space.layout import Layout
 from gemischt.core.units import time_constant_to_coefficient
 
 GLIDE_MS = 20.0
@@ -51,8 +52,12 @@ class Operation:
         """Of each control, (n_moments, n_coefs); None if they are not worked out for many moments at once."""
         return None
 
-    def take_over(self, other: "Operation") -> None:
-        """Go on where the same operation of another plan is."""
+    def is_like(self, other: "Operation") -> bool:
+        """Whether it can go on where another one is: it does the same by as many controls."""
+        return type(self) is type(other) and len(self.controls) == len(other.controls)
+
+    def take_over(self, other: Any) -> None:
+        """Go on where the same operation of another plan, which is like it, is."""
         for control, before in zip(self.controls, other.controls, strict=True):
             control.take_over(before)
         if len(self.state) == len(other.state):
@@ -157,7 +162,13 @@ class ProcessOperation(Operation):
     """A processor of the registry at work on its buffer."""
 
     def __init__(
-        self, spec: specs.Process, buffers: Buffers, sample_rate_hz: int, max_block: int, glide_samples: int
+        self,
+        spec: specs.Process,
+        buffers: Buffers,
+        layout: Layout,
+        sample_rate_hz: int,
+        max_block: int,
+        glide_samples: int,
     ) -> None:
         self.buffer = buffers[spec.buffer]
         place = Place(
@@ -167,6 +178,7 @@ class ProcessOperation(Operation):
             max_block=max_block,
             latency_samples=spec.latency_samples,
             room_samples=spec.room_samples,
+            channels=layout.channels,
         )
         worker = kind_of(spec.kind).worker
         assert issubclass(worker, BlockProcessor)
@@ -181,10 +193,13 @@ class ProcessOperation(Operation):
     def coefs_along(self, told: specs.ToldAlong) -> Sequence[NDArray[np.float64]] | None:
         return self.processor.coefs_along(told.params, told.on, told.values)
 
-    def take_over(self, other: Operation) -> None:
-        if isinstance(other, ProcessOperation) and type(self.processor) is type(other.processor):
-            super().take_over(other)
-            self.processor.take_over(other.processor)
+    def is_like(self, other: Operation) -> bool:
+        same = isinstance(other, ProcessOperation) and type(self.processor) is type(other.processor)
+        return same and super().is_like(other)
+
+    def take_over(self, other: "ProcessOperation") -> None:
+        super().take_over(other)
+        self.processor.take_over(other.processor)
 
 
 class DetectOperation(Operation):

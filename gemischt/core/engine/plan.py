@@ -37,6 +37,7 @@ class Plan:
     def __init__(self, blueprint: specs.Blueprint, media: Mapping[str, MediaSamples], *, max_block: int) -> None:
         self.blueprint = blueprint
         self.max_block = max_block
+        self._layouts = dict(blueprint.buffers)
         self.buffers = {name: np.zeros((layout.n_channels, max_block)) for name, layout in blueprint.buffers}
         self.signals = {name: ControlSignal(n_channels, max_block) for name, n_channels in blueprint.signals}
         widest = max(layout.n_channels for _, layout in blueprint.buffers)
@@ -208,7 +209,7 @@ class Plan:
         other._moving += other._led.release()
         for id_, operation in self.operations.items():
             before = other.operations.get(id_)
-            if before is not None and type(before) is type(operation):
+            if before is not None and operation.is_like(before):
                 operation.take_over(before)
                 operation.aim(wanted[id_], glide=True)
                 if id_ in self.followed and id_ in other.followed:
@@ -235,7 +236,7 @@ class Plan:
             case specs.Delay():
                 return operations.DelayOperation(spec, buffers)
             case specs.Process():
-                return ProcessOperation(spec, buffers, rate, self.max_block, glide)
+                return ProcessOperation(spec, buffers, self._layouts[spec.buffer], rate, self.max_block, glide)
             case specs.Detect():
                 return operations.DetectOperation(spec, buffers, self.signals, rate, glide)
             case specs.Shape():

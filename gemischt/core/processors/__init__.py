@@ -11,6 +11,7 @@ matrix             four gains between two sides
 mono_below         lows without sides
 delay              repeats
 reverb             rooms
+room_wiring        how a reverb stands in a bed
 registry           the only list of them
 compressor_params  the compressor's parameter table
 cascade            what filters through second-order sections in series

@@ -12,6 +12,7 @@ from gemischt.core.audio import Audio
 from gemischt.core.control import Control, Row
 from gemischt.core.dsp.magnitude import highest_value
 from gemischt.core.dsp.table import Call
+from gemischt.core.space.layout import Channel
 
 State: TypeAlias = tuple[NDArray[Any], ...]
 Along: TypeAlias = NDArray[np.float64]
@@ -37,7 +38,8 @@ class ControlSignal:
 class Place:
     """Where a processor works; none of it changes while it sounds.
 
-    ``latency_samples`` and ``room_samples`` are what the processor declared for its parameters.
+    ``latency_samples`` and ``room_samples`` are what the processor declared for its parameters, ``channels`` which
+    loudspeakers its audio is for.
     """
 
     sample_rate_hz: int
@@ -46,6 +48,7 @@ class Place:
     max_block: int
     latency_samples: int = 0
     room_samples: int = 0
+    channels: tuple[Channel, ...] = ()
 
 
 class Worker(ABC):
@@ -143,7 +146,7 @@ class GainShaper(Worker):
 
 def copy_alike(state: Sequence[State], other: Sequence[State]) -> None:
     """Copy each group whose arrays all have kept their shape: a ring and the place in it belong together."""
-    for group, group_before in zip(state, other, strict=True):
+    for group, group_before in zip(state, other, strict=False):
         if [own.shape for own in group] == [before.shape for before in group_before]:
             for own, before in zip(group, group_before, strict=True):
                 own[...] = before

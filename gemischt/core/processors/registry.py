@@ -64,7 +64,7 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("gain", "Gain", GainParams, GainProcessor),
     ProcessorKind("matrix", "Matrix", MatrixParams, MatrixProcessor, 2),
     ProcessorKind("delay", "Delay", DelayParams, DelayProcessor, 2),
-    ProcessorKind("reverb", "Reverb", ReverbParams, Reverb, 2),
+    ProcessorKind("reverb", "Reverb", ReverbParams, Reverb),
 )
 
 _BAND = ProcessorKind("band", "Band", BandParams, BandFilter)

@@ -126,7 +126,7 @@ class Headphones:
     @property
     def n_ringing(self) -> int:
         """For so many samples it goes on after what it hears, and is not whole before them."""
-        return self._before.shape[1]
+        return int(self._before.shape[1])
 
     def process(self, sound: Audio) -> Audio:
         """Of a block (n_channels, n), a new array (2, n)."""

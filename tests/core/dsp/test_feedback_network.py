@@ -23,8 +23,9 @@ class Twin:
         self.fade = 0
         self.state = np.zeros(16)
         self.written: list[Audio] = []
+        self.angles, self.turning = np.zeros(8), 1.0
 
-    def step(self, left: float, right: float) -> tuple[float, float]:
+    def step(self, left: float, right: float) -> Audio:
         now = len(self.written)
 
         def read(lengths: Counts) -> Audio:
@@ -38,11 +39,13 @@ class Twin:
         self.state = poles * self.state + gains * (1 - poles) * lines
         mixed = hadamard(16) @ self.state
         low, high = mixed[:8], mixed[8:]
-        cosine, sine = np.cos(now * TURNS), np.sin(now * TURNS)
+        cosine, sine = np.cos(self.angles), np.sin(self.angles)
         to_low = 0.25 * (cosine * low - sine * high) + left
         to_high = 0.25 * (sine * low + cosine * high) + right
+        self.angles = self.angles + self.turning * TURNS
         self.written.append(np.concatenate([to_low, to_high]))
-        return self.absorption[32] * mixed[1], self.absorption[32] * mixed[2]
+        rows = hadamard(16)[[1, 2, 9, 10, 4, 7, 12, 15]] @ self.state
+        return self.absorption[32] * rows
 
 
 class FeedbackNetworkTest(unittest.TestCase):
@@ -57,6 +60,7 @@ class FeedbackNetworkTest(unittest.TestCase):
         self.fade = np.array([0, FADE_SAMPLES], np.int64)
         self.absorbed = np.zeros(16)
         self.turns = np.stack([np.ones(8), np.zeros(8)])
+        self.tables = network.turn_tables(TURNS)
         self.twin = Twin(self.lengths, self.absorption)
 
     def run_block(self, audio: Audio) -> Audio:
@@ -65,20 +69,21 @@ class FeedbackNetworkTest(unittest.TestCase):
             answer,
             answer.shape[1],
             np.zeros((1, 3), np.int64),
-            np.concatenate([self.absorption, self.wanted])[np.newaxis],
+            np.concatenate([self.absorption, [self.twin.turning], self.wanted])[np.newaxis],
             self.rings,
             self.places,
             self.taps,
             self.fade,
             self.absorbed,
             self.turns,
-            network.turn_tables(TURNS),
+            self.tables,
         )
         return answer
 
-    def check(self, n_samples: int) -> None:
-        audio = self.random.standard_normal((2, n_samples))
-        expected = np.array([self.twin.step(*audio[:, i]) for i in range(n_samples)]).T
+    def check(self, n_samples: int, *, n_outputs: int = 2) -> None:
+        audio = np.zeros((n_outputs, n_samples))
+        audio[:2] = self.random.standard_normal((2, n_samples))
+        expected = np.array([self.twin.step(*audio[:2, i]) for i in range(n_samples)]).T[:n_outputs]
         np.testing.assert_allclose(self.run_block(audio), expected, rtol=1e-9, atol=1e-9)
 
     def change_lengths(self, lengths: Counts) -> None:
@@ -89,6 +94,16 @@ class FeedbackNetworkTest(unittest.TestCase):
     def test_blocks_of_any_size(self) -> None:
         for n_samples in (1, 64, 63, 500, 7, 130, 900):
             self.check(n_samples)
+
+    def test_more_outputs_than_two(self) -> None:
+        for n_outputs in (2, 4, 6, 8):
+            self.check(333, n_outputs=n_outputs)
+
+    def test_pairs_turn_slower_faster_or_not_at_all(self) -> None:
+        """From the next chunk on, which begins where 64 divides the samples that have gone."""
+        for turning in (1.0, 0.0, 2.0, 0.3):
+            self.twin.turning = turning
+            self.check(640)
 
     def test_lengths_change_while_it_sounds(self) -> None:
         self.check(777)

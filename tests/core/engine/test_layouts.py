@@ -167,12 +167,12 @@ class RefusalsTest(unittest.TestCase):
         return str(caught.exception)
 
     def test_what_is_for_two_channels_is_refused_in_words(self) -> None:
-        reverb = {"id": "room", "type": "reverb"}
+        delay = {"id": "echo", "type": "delay"}
         cases: dict[str, tuple[dict[str, Any], tuple[str, ...]]] = {
-            "a reverb": ({"chain": [reverb]}, ("strips/bed/chain/room", "Reverb", "6 channels")),
+            "a delay": ({"chain": [delay]}, ("strips/bed/chain/echo", "Delay", "6 channels", "placed around")),
             "in a lane": (
-                {"chain": [{"id": "p", "type": "parallel", "lanes": [{"id": "l", "name": "L", "chain": [reverb]}]}]},
-                ("strips/bed/chain/room", "Reverb"),
+                {"chain": [{"id": "p", "type": "parallel", "lanes": [{"id": "l", "name": "L", "chain": [delay]}]}]},
+                ("strips/bed/chain/echo", "Delay"),
             ),
             "an input": ({"input": "mid"}, ("strips/bed/input", "mid", "as-is")),
             "a pan": ({"pan": {"position": 0.5}}, ("strips/bed/pan", "width")),

@@ -4599,6 +4599,9 @@ export interface components {
              *       "decay_s": 1.8,
              *       "diffusion": 0.8,
              *       "early": 0,
+             *       "exchange": 0.3,
+             *       "layers": "one",
+             *       "modulation": 0.5,
              *       "pre_delay_ms": 20,
              *       "size": 0.6,
              *       "wet": 1,
@@ -4627,6 +4630,9 @@ export interface components {
              *       "decay_s": 1.8,
              *       "diffusion": 0.8,
              *       "early": 0,
+             *       "exchange": 0.3,
+             *       "layers": "one",
+             *       "modulation": 0.5,
              *       "pre_delay_ms": 20,
              *       "size": 0.6,
              *       "wet": 1,
@@ -4645,7 +4651,11 @@ export interface components {
          * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs. ``early`` is the level
          *     of its first reflections, which keep the side of what they answer.
          *
-         *     The cuts lie in front of the room; null leaves that side open.
+         *     The cuts lie in front of the room; null leaves that side open. ``modulation`` is how fast its echoes drift: not at
+         *     all to twice as fast as at first.
+         *
+         *     In a bed with layers one above the other these share one room, or *each* has rooms of its own that hear each other
+         *     by ``exchange``: not at all to alike.
          */
         "ReverbParams-Input": {
             /**
@@ -4668,10 +4678,26 @@ export interface components {
              * @default 0
              */
             early?: number;
+            /**
+             * Exchange
+             * @default 0.3
+             */
+            exchange?: number;
             /** High cut */
             high_cut_hz?: number | null;
+            /**
+             * Layers
+             * @default one
+             * @enum {string}
+             */
+            layers?: "one" | "each";
             /** Low cut */
             low_cut_hz?: number | null;
+            /**
+             * Modulation
+             * @default 0.5
+             */
+            modulation?: number;
             /**
              * Pre-delay
              * @default 20
@@ -4698,7 +4724,11 @@ export interface components {
          * @description A room. ``decay_s`` is the time to fall by 60 dB; ``damping`` shortens it for the highs. ``early`` is the level
          *     of its first reflections, which keep the side of what they answer.
          *
-         *     The cuts lie in front of the room; null leaves that side open.
+         *     The cuts lie in front of the room; null leaves that side open. ``modulation`` is how fast its echoes drift: not at
+         *     all to twice as fast as at first.
+         *
+         *     In a bed with layers one above the other these share one room, or *each* has rooms of its own that hear each other
+         *     by ``exchange``: not at all to alike.
          */
         "ReverbParams-Output": {
             /**
@@ -4721,10 +4751,26 @@ export interface components {
              * @default 0
              */
             early: number;
+            /**
+             * Exchange
+             * @default 0.3
+             */
+            exchange: number;
             /** High cut */
             high_cut_hz: number | null;
+            /**
+             * Layers
+             * @default one
+             * @enum {string}
+             */
+            layers: "one" | "each";
             /** Low cut */
             low_cut_hz: number | null;
+            /**
+             * Modulation
+             * @default 0.5
+             */
+            modulation: number;
             /**
              * Pre-delay
              * @default 20
