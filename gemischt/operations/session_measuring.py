@@ -9,7 +9,8 @@ from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
 from gemischt.core.analysis.measurement.song import fingerprints_of, measure_song
 from gemischt.core.analysis.reports.gain_ladder import ladder_ends
-from gemischt.core.analysis.reports.stage import StagePlace, stage_of
+from gemischt.core.analysis.reports.stage import stage_of
+from gemischt.core.analysis.reports.stage_place import StagePlace
 from gemischt.core.analysis.sub_sessions.strip import InSong, strip_in_song
 from gemischt.core.data import bs1770
 from gemischt.core.engine.tap_reader import Media, StretchS

@@ -4,6 +4,9 @@ Bands lie 1.5 apart on the ERB-rate scale of B. R. Glasberg and B. C. J. Moore, 
 from notched-noise data", Hearing Research 47, 1990 (from memory): 21.4 log10(1 + 0.00437 f).
 """
 
+from collections.abc import Iterator
+from functools import cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -47,21 +50,54 @@ def band_powers(audio: Audio, sample_rate_hz: int) -> NDArray[np.float64]:
 
     One channel is written as two that are equal.
     """
+    pairs = ((0, 0), (-1, -1), (0, -1))
+    found = [
+        _in_bands(np.array([spectra[one] * spectra[other].conj() for one, other in pairs]), sample_rate_hz)
+        for spectra in _spectra(audio, sample_rate_hz)
+    ]
+    return np.array(found).reshape(-1, N_BANDS, 3)
+
+
+def channel_powers(audio: Audio, sample_rate_hz: int) -> NDArray[np.float64]:
+    """Mean squares of each of any number of channels, five times a second, (n_moments, N_BANDS, n_channels)."""
+    found = [_in_bands(spectra * spectra.conj(), sample_rate_hz) for spectra in _spectra(audio, sample_rate_hz)]
+    return np.array(found).reshape(-1, N_BANDS, len(audio))
+
+
+def _spectra(audio: Audio, sample_rate_hz: int) -> Iterator[NDArray[np.complex128]]:
+    """Spectra of all channels around each moment, (n_channels, n_lines)."""
     step = sample_rate_hz // MOMENTS_PER_S
     window = np.hanning(_WINDOW_SAMPLES)
+    padded = np.pad(audio, ((0, 0), (_WINDOW_SAMPLES // 2, _WINDOW_SAMPLES // 2)))
+    for moment in range(audio.shape[1] // step):
+        yield np.fft.rfft(padded[:, moment * step : moment * step + _WINDOW_SAMPLES] * window)
+
+
+def _in_bands(products: NDArray[np.complex128], sample_rate_hz: int) -> NDArray[np.float64]:
+    """Products of spectra (n, n_lines) summed in bands, as mean squares, (N_BANDS, n)."""
+    edges, scale = _lines_of(sample_rate_hz)
+    summed: NDArray[np.float64] = np.add.reduceat(np.real(products), edges, axis=-1)[:, ::2] * scale
+    return summed.T
+
+
+@cache
+def _lines_of(sample_rate_hz: int) -> tuple[NDArray[np.int64], float]:
+    """First and last line of each band in turn, and what makes mean squares of sums."""
     lines = np.searchsorted(np.fft.rfftfreq(_WINDOW_SAMPLES, 1.0 / sample_rate_hz), EDGES_HZ)
     # A band narrower than two lines has the one that is nearest.
     first, last = lines[:-1], np.maximum(lines[1:], lines[:-1] + 1)
-    edges = np.stack([first, last], axis=1).ravel()
-    padded = np.pad(audio, ((0, 0), (_WINDOW_SAMPLES // 2, _WINDOW_SAMPLES // 2)))
-    scale = 2.0 / (_WINDOW_SAMPLES * float(np.sum(window**2)))
-    powers = np.zeros((audio.shape[1] // step, N_BANDS, 3))
-    for moment in range(len(powers)):
-        spectra = np.fft.rfft(padded[:, moment * step : moment * step + _WINDOW_SAMPLES] * window)
-        left, right = spectra[0], spectra[-1]
-        for column, product in enumerate((left * left.conj(), right * right.conj(), left * right.conj())):
-            powers[moment, :, column] = np.add.reduceat(product.real, edges)[::2] * scale
-    return powers
+    window = np.hanning(_WINDOW_SAMPLES)
+    return np.stack([first, last], axis=1).ravel(), 2.0 / (_WINDOW_SAMPLES * float(np.sum(window**2)))
+
+
+def spread_out(powers: NDArray[np.float64], matrix: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Powers of each of any number of channels behind gains (n_out, n_channels) from one or two, (..., n_out)."""
+    if powers.shape[-1] == 1:
+        powers, matrix = np.repeat(powers, 3, axis=-1), np.pad(matrix, ((0, 0), (0, 1)))
+    a, b = matrix.T
+    weights = np.stack([a * a, b * b, 2.0 * a * b])
+    spread: NDArray[np.float64] = powers @ weights
+    return spread
 
 
 def turned(powers: NDArray[np.float64], matrix: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -170,7 +170,8 @@ def _layout_faults(path: str, strip: Strip) -> Iterator[Fault]:
             label = label_of(processor.type)
             yield Fault(
                 f"{path}/chain/{processor.id}",
-                f"{label} works on {most} channels at most, and {channels}; let it stand on a strip of two that is placed around",
+                f"{label} works on {most} channels at most, and {channels}; "
+                "let it stand on a strip of two that is placed around",
             )
         if processor.type == "gain" and processor.params.has_sides:
             reason = f"sides can be swapped and turned of two channels only, and {channels}"

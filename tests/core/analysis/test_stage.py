@@ -7,7 +7,8 @@ import numpy as np
 
 from gemischt.core.analysis.cache.renders import MemoryRenders
 from gemischt.core.analysis.measurement.song import measure_song
-from gemischt.core.analysis.reports.stage import StagePlace, place_of, stage_of
+from gemischt.core.analysis.reports.stage import stage_of
+from gemischt.core.analysis.reports.stage_place import StagePlace, place_of
 from gemischt.core.analysis.sub_sessions.strip import strip_in_song
 from gemischt.core.engine.placement import pan_matrix, width_matrix
 from gemischt.core.metering.bands import CENTRES_HZ, band_powers, hz_to_erb_rate, turned

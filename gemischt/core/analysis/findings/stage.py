@@ -4,7 +4,8 @@ import re
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
-from gemischt.core.analysis.reports.stage import StagePlace, stage_of
+from gemischt.core.analysis.reports.stage import stage_of
+from gemischt.core.analysis.reports.stage_place import StagePlace
 from gemischt.core.session.actions import SetStrips, SpreadStrips, StripSettings
 from gemischt.core.session.actions.place import placed
 from gemischt.core.session.document import Strip

@@ -11,6 +11,8 @@ overlap          where and when two strips meet, and which way of making room th
 path_ledger      the path ledger: what each way of a strip brings to the mix, and what all of them add up to
 relation_words   words of which sentences about making room are made
 relations        what makes room for what, as sentences made of words
+bed_place        where a signal is heard around the listener, and how far it is spread
+stage_place      where a signal is heard between left and right, and how wide
 stage            where each strip is heard between left and right, how wide, and how far away
 reference_level  bringing strips to a reference level: what would change, and the one edit that changes it
 """
