@@ -39,7 +39,8 @@ _TRACKS: dict[str, tuple[str, str]] = {
 
 
 def as_recorded(media: Mapping[str, Media]) -> Session:
-    """Everything at 0 dB into the mix; the low tom's drive clips inside while its fader hides it."""
+    """Everything at 0 dB into the mix: the low tom's drive clips inside while its fader hides it, the mandolins are no
+    mirrored pair, and the far microphone of the frame drum is out of phase."""
     strips = [_track(track_id) for track_id in _TRACKS]
     low_tom = next(strip for strip in strips if strip["id"] == "low-tom")
     low_tom["chain"] = [
@@ -47,6 +48,9 @@ def as_recorded(media: Mapping[str, Media]) -> Session:
         _compressor("drive", threshold_db=-18.0, ratio=3.0, attack_ms=20.0, release_ms=90.0, makeup_db=8.0),
     ]
     low_tom["fader_db"] = -16.5
+    by_id = {strip["id"]: strip for strip in strips}
+    by_id["mandolin-left"]["pan"], by_id["mandolin-right"]["pan"] = _at(-0.8), _at(0.3)
+    by_id["frame-drum-far"]["polarity_inverted"] = True
     return _session(AS_RECORDED, media, [*strips, _mix([])])
 
 

@@ -8,17 +8,24 @@ import numpy as np
 import soundfile
 
 from gemischt.core.session.document import Media
-from gemischt.demo import sessions
+from gemischt.demo import in_the_round, sessions
 from gemischt.operations.workspace import Workspace
+
+_SESSIONS = {
+    in_the_round.IN_THE_ROUND: in_the_round.in_the_round,
+    sessions.AS_RECORDED: sessions.as_recorded,
+    sessions.MIXED: sessions.mixed,
+}
 
 
 def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
-    """Synthesise the tracks and create both sessions, unless they are there; says what it does.
+    """Synthesise the tracks and create the sessions, unless they are there; says what it does.
 
     Returns whether anything had to be made.
     """
     there = {entry.name for entry in workspace.sessions.entries()}
-    if {sessions.AS_RECORDED, sessions.MIXED} <= there:
+    missing = {title: make for title, make in _SESSIONS.items() if title not in there}
+    if not missing:
         return False
     # The instruments need parts of SciPy that take long to load; a start without the demo does without them.
     from gemischt.demo import song
@@ -35,7 +42,6 @@ def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
                 id=track_id, path=f"audio/{track_id}.wav", sha256=audio.sha256, duration_s=audio.duration_s
             )
             progress(f"  {name}")
-    for make, title in ((sessions.as_recorded, sessions.AS_RECORDED), (sessions.mixed, sessions.MIXED)):
-        if title not in there:
-            workspace.sessions.create(make(media))
+    for make in missing.values():
+        workspace.sessions.create(make(media))
     return True

@@ -4,6 +4,7 @@ They cross over to a process of their own (``task_process``), so what they need 
 """
 
 import tempfile
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -18,8 +19,11 @@ from gemischt.core.analysis.reports.reference_level import Figure, Place, bring_
 from gemischt.core.analysis.reports.relations import find_relation
 from gemischt.core.metering.ballistics import FLOOR_DB
 from gemischt.core.metering.bands import CENTRES_HZ
+from gemischt.core.session.beds import bed_of
 from gemischt.core.session.document import Session
+from gemischt.core.session.kinds import is_wide
 from gemischt.core.space.folding import FoldedTo
+from gemischt.core.space.layout import LAYOUTS
 from gemischt.core.terms import LONGEST_SONG_S, Id, SongTime
 from gemischt.core.units import heard_or_none
 from gemischt.operations.measuring import summary_to_json
@@ -212,7 +216,7 @@ class ProposeRoom(BaseModel):
 
 
 class MeasureStage(BaseModel):
-    """Where each strip is heard."""
+    """Where each strip is heard, and which bed each of one or two channels can be placed in."""
 
     task: Literal["measure-stage"] = "measure-stage"
     session: Session
@@ -220,7 +224,10 @@ class MeasureStage(BaseModel):
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
         found = stage_of_session(workspace, self.session, progress)
         places = [{"strip": strip, **_written(place)} for strip, place in found.items()]
-        return {"places": places, "bands_hz": CENTRES_HZ.tolist()}
+        beds = {strip.id: bed_of(self.session, strip) for strip in self.session.strips if not is_wide(strip)}
+        named = {strip: bed.name for strip, bed in beds.items() if bed.n_channels > 2}
+        layouts = {name: [asdict(channel) for channel in layout.channels] for name, layout in LAYOUTS.items()}
+        return {"places": places, "bands_hz": CENTRES_HZ.tolist(), "beds": named, "layouts": layouts}
 
 
 class EstimateTempo(BaseModel):

@@ -6,6 +6,7 @@ import numpy as np
 
 from gemischt.core.session.document import Media
 from gemischt.demo import score, sessions, song
+from gemischt.demo.in_the_round import in_the_round
 from gemischt.demo.instruments import RATE_HZ
 from gemischt.operations.demo_sessions import make_demo
 from gemischt.operations.session_measuring import examine_session, measure_session
@@ -51,7 +52,7 @@ class SessionsTest(unittest.TestCase):
     def test_both_sessions_are_valid_and_play_every_track(self) -> None:
         names = [*(part.id for part in song.PARTS), "frame-drum-far", "sea-ambience"]
         media = {name: Media(id=name, path=f"audio/{name}.wav") for name in names}
-        for made in (sessions.as_recorded(media), sessions.mixed(media)):
+        for made in (sessions.as_recorded(media), sessions.mixed(media), in_the_round(media)):
             with self.subTest(made.name):
                 played = {clip.media for strip in made.strips for clip in strip.clips}
                 self.assertEqual(played, set(names))
@@ -78,5 +79,6 @@ class FindingsTest(WorkspaceCase):
             ("lost-in-mono", "upright-bass"),
             ("wide-lows", "upright-bass"),
             ("far-from-reference", "floor-drum"),
+            ("not-mirrored", "mandolin-left"),
         }
         self.assertLessEqual(planted, self.kinds("Low Tide (as recorded)"))

@@ -12,21 +12,20 @@ import numpy as np
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.jit import AUDIO, COUNT_ROWS, CUBE, inline_kernel, kernel
 
-_INSIDE = -1e-9
-_ALONG_INSIDE = 1e-7
+_INSIDE, _NEARLY_INSIDE = 1e-9, 1e-3
+"""What rounding may put outside; what is between two facets for it is taken to belong to either."""
 
 
 @inline_kernel
-def _along(square: float, linear: float, constant: float) -> float:
-    """The root from 0 to 1 of a polynomial; -1 if there is none."""
-    if abs(square) < 1e-9:
-        first = second = -constant / linear if linear != 0.0 else -1.0
-    else:
-        root = math.sqrt(max(linear * linear - 4.0 * square * constant, 0.0))
-        first, second = (root - linear) / (2.0 * square), (-root - linear) / (2.0 * square)
-    if -_ALONG_INSIDE <= first <= 1.0 + _ALONG_INSIDE:
+def _along(square: float, linear: float, constant: float, inside: float) -> float:
+    """The root from 0 to 1 of a polynomial; -1 if there is none. None is lost where the square is next to nothing."""
+    root = math.sqrt(max(linear * linear - 4.0 * square * constant, 0.0))
+    q = -0.5 * (linear + (root if linear >= 0.0 else -root))
+    first = constant / q if q != 0.0 else -1.0
+    second = q / square if square != 0.0 else -1.0
+    if -inside <= first <= 1.0 + inside:
         return min(max(first, 0.0), 1.0)
-    if -_ALONG_INSIDE <= second <= 1.0 + _ALONG_INSIDE:
+    if -inside <= second <= 1.0 + inside:
         return min(max(second, 0.0), 1.0)
     return -1.0
 
@@ -39,7 +38,9 @@ def _volume(ax: float, ay: float, az: float, bx: float, by: float, bz: float, di
 
 
 @inline_kernel
-def _between_edges(corners: Audio, k: int, a: int, b: int, d: int, c: int, directions: Audio, n: int) -> float:
+def _between_edges(
+    corners: Audio, k: int, a: int, b: int, d: int, c: int, directions: Audio, n: int, inside: float
+) -> float:
     """How far along the edges a-b and d-c of quad k the direction is, 0 to 1; -1 if it is beyond."""
     ax, ay, az = corners[k, a, 0], corners[k, a, 1], corners[k, a, 2]
     dx, dy, dz = corners[k, d, 0], corners[k, d, 1], corners[k, d, 2]
@@ -47,7 +48,47 @@ def _between_edges(corners: Audio, k: int, a: int, b: int, d: int, c: int, direc
     cx, cy, cz = corners[k, c, 0] - dx, corners[k, c, 1] - dy, corners[k, c, 2] - dz
     square = _volume(bx, by, bz, cx, cy, cz, directions, n)
     linear = _volume(ax, ay, az, cx, cy, cz, directions, n) + _volume(bx, by, bz, dx, dy, dz, directions, n)
-    return _along(square, linear, _volume(ax, ay, az, dx, dy, dz, directions, n))
+    return _along(square, linear, _volume(ax, ay, az, dx, dy, dz, directions, n), inside)
+
+
+@inline_kernel
+def _by_three(
+    directions: Audio, n: int, triplets: Counts, inverses: Audio, found: Audio, shares: Audio, inside: float
+) -> bool:
+    x, y, z = directions[n, 0], directions[n, 1], directions[n, 2]
+    for k in range(triplets.shape[0]):
+        for i in range(3):
+            found[i] = x * inverses[k, 0, i] + y * inverses[k, 1, i] + z * inverses[k, 2, i]
+        if min(found[0], found[1], found[2]) >= -inside:
+            norm = math.sqrt(found[0] ** 2 + found[1] ** 2 + found[2] ** 2)
+            for i in range(3):
+                shares[n, triplets[k, i]] = max(found[i], 0.0) / norm
+            return True
+    return False
+
+
+@inline_kernel
+def _by_four(
+    directions: Audio, n: int, quads: Counts, quad_vectors: Audio, found: Audio, shares: Audio, inside: float
+) -> bool:
+    x, y, z = directions[n, 0], directions[n, 1], directions[n, 2]
+    for k in range(quads.shape[0]):
+        along = _between_edges(quad_vectors, k, 0, 1, 3, 2, directions, n, inside)
+        across = _between_edges(quad_vectors, k, 1, 2, 0, 3, directions, n, inside)
+        if along < 0.0 or across < 0.0:
+            continue
+        found[0], found[1] = (1.0 - along) * (1.0 - across), along * (1.0 - across)
+        found[2], found[3] = along * across, (1.0 - along) * across
+        ahead = 0.0
+        for i in range(4):
+            corner = quad_vectors[k, i]
+            ahead += found[i] * (x * corner[0] + y * corner[1] + z * corner[2])
+        if ahead > 0.0:
+            norm = math.sqrt(found[0] ** 2 + found[1] ** 2 + found[2] ** 2 + found[3] ** 2)
+            for i in range(4):
+                shares[n, quads[k, i]] = found[i] / norm
+            return True
+    return False
 
 
 @kernel(AUDIO, COUNT_ROWS, CUBE, COUNT_ROWS, CUBE, AUDIO)
@@ -64,32 +105,8 @@ def share_directions(
     """
     found = np.zeros(4)
     for n in range(directions.shape[0]):
-        x, y, z = directions[n, 0], directions[n, 1], directions[n, 2]
-        is_found = False
-        for k in range(triplets.shape[0]):
-            for i in range(3):
-                found[i] = x * inverses[k, 0, i] + y * inverses[k, 1, i] + z * inverses[k, 2, i]
-            if min(found[0], found[1], found[2]) >= _INSIDE:
-                norm = math.sqrt(found[0] ** 2 + found[1] ** 2 + found[2] ** 2)
-                for i in range(3):
-                    shares[n, triplets[k, i]] = max(found[i], 0.0) / norm
-                is_found = True
+        for inside in (_INSIDE, _NEARLY_INSIDE):
+            if _by_three(directions, n, triplets, inverses, found, shares, inside):
                 break
-        if is_found:
-            continue
-        for k in range(quads.shape[0]):
-            along = _between_edges(quad_vectors, k, 0, 1, 3, 2, directions, n)
-            across = _between_edges(quad_vectors, k, 1, 2, 0, 3, directions, n)
-            if along < 0.0 or across < 0.0:
-                continue
-            found[0], found[1] = (1.0 - along) * (1.0 - across), along * (1.0 - across)
-            found[2], found[3] = along * across, (1.0 - along) * across
-            ahead = 0.0
-            for i in range(4):
-                corner = quad_vectors[k, i]
-                ahead += found[i] * (x * corner[0] + y * corner[1] + z * corner[2])
-            if ahead > 0.0:
-                norm = math.sqrt(found[0] ** 2 + found[1] ** 2 + found[2] ** 2 + found[3] ** 2)
-                for i in range(4):
-                    shares[n, quads[k, i]] = found[i] / norm
+            if _by_four(directions, n, quads, quad_vectors, found, shares, inside):
                 break

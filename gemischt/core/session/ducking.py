@@ -10,6 +10,7 @@ from gemischt.core.processors.mono_below_params import MonoBelowParams
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.routing.groups import strips_of_group
 from gemischt.core.session.band_motions import with_band_motions
+from gemischt.core.session.beds import with_beds_written
 from gemischt.core.session.document import Move, NoteTrack, Processor, Session, Strip
 from gemischt.core.session.ducks import Duck, DuckTarget, Hits, Repeat, WrittenNotes
 from gemischt.core.session.edits import Chain, change_chain, find_duck, find_target, inserted, place_of
@@ -31,8 +32,9 @@ from gemischt.core.terms import Note
 
 
 def with_steps_in_chains(session: Session) -> Session:
-    """The session that sounds the same with its ducks, its followers and what bands move by as steps of chains."""
-    session = with_band_motions(session)
+    """The session that sounds the same with its ducks, its followers and what bands move by as steps of chains, and
+    with the beds that strips are placed in written where they are."""
+    session = with_band_motions(with_beds_written(session))
     if session.ducks or session.followers:
         session = _with_ducks(_with_followers(session))
     return _with_mono_lows(session)

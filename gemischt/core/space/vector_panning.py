@@ -64,7 +64,13 @@ class VectorPanner:
 @cache
 def panner_of(layout: LayoutName) -> VectorPanner:
     """The divided sphere of a layout of at least four loudspeakers around the listener; low-frequency effects get
-    nothing."""
+    nothing.
+
+    Raises:
+        ValueError: there are fewer.
+    """
+    if sum(not channel.is_lfe for channel in LAYOUTS[layout].channels) < 4:
+        raise ValueError(f"{layout} is no bed to place anything in")
     channels = LAYOUTS[layout].channels
     corners, joins = _corners_of(LAYOUTS[layout])
     vectors = np.array([vectors_of(corner.azimuth_deg, corner.elevation_deg) for corner in corners])

@@ -79,6 +79,21 @@ class SphereTest(unittest.TestCase):
                 gains = np.array([around_gains(name, 1, way[0] * s, way[1] * s, 0.0)[:, 0] for s in steps])
                 self.assertLess(np.abs(np.diff(gains, axis=0)).max(), 0.05, f"{name} {way}")
 
+    def test_no_direction_is_left_out(self) -> None:
+        """Loudspeakers, edges between facets, poles, and what rounding puts beside them."""
+        random = np.random.default_rng(9)
+        grid = np.array([(azimuth, elevation) for azimuth in range(-180, 181) for elevation in range(-90, 91)], float)
+        anywhere = random.uniform((-180.0, -90.0), (180.0, 90.0), (20000, 2))
+        for name in BEDS:
+            for away in (0.0, 1e-15, -1e-12, 1e-9, -1e-7):
+                azimuths, elevations = (np.concatenate([grid, anywhere]) + away).T
+                gains = panner_of(name).gains(vectors_of(azimuths, elevations) * (1.0 + away))
+                np.testing.assert_allclose((gains**2).sum(axis=0), 1.0, atol=1e-9)
+            for _ in range(300):
+                azimuth, elevation = random.integers(-36, 37) * 5.0, random.integers(-18, 19) * 5.0
+                gains = around_gains(name, 2, azimuth, elevation, float(random.integers(1, 25)) * 15.0)
+                self.assertTrue(np.isfinite(gains).all())
+
     def test_left_and_right_are_mirrored(self) -> None:
         for name in BEDS:
             mirrored = [

@@ -20,7 +20,7 @@ from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetClips, SetLanes, SetStrips, StripSettings
 from gemischt.core.session.actions.clips import ClipSettings
 from gemischt.core.session.actions.lanes import LaneSettings
-from gemischt.core.session.document import Parallel, Session, Strip
+from gemischt.core.session.document import Pan, Parallel, Session, Strip
 from gemischt.core.session.ducking import with_steps_in_chains
 from gemischt.core.session.steps import sounding_steps
 from gemischt.core.units import s_to_samples
@@ -100,7 +100,7 @@ def _compare(situation: Situation, first: Strip, second: Strip) -> Sequence[Lane
     """Both tracks as they meet their chains, over the loudest part of the first."""
     session = situation.session
     rate = session.sample_rate_hz
-    bare = {"chain": (), "output": None, "late": False, "sends": (), "polarity_inverted": False}
+    bare = {"chain": (), "output": None, "late": False, "sends": (), "polarity_inverted": False, "pan": Pan()}
     strips = (
         first.model_copy(update=bare),
         second.model_copy(update=bare),

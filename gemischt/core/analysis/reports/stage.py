@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from gemischt.core.analysis.cache.fingerprints import StripPrints
 from gemischt.core.analysis.cache.renders import RenderStore
 from gemischt.core.analysis.measurement.results import SongMeasurement, StageName
-from gemischt.core.analysis.reports.bed_place import bed_place_of
+from gemischt.core.analysis.reports.bed_place import BedPlace, bed_place_of
 from gemischt.core.analysis.reports.stage_place import StagePlace, place_from, place_of
 from gemischt.core.analysis.sub_sessions.paths import isolate
 from gemischt.core.analysis.sub_sessions.strip import InSong
@@ -88,7 +88,7 @@ def _placed(settings: Settings, strip: Strip, powers: NDArray[np.float64], *, le
     if led:
         place = place_of(powers, travels=True)
         bed = bed_place_of(powers[..., :LR], layout, travels=True)
-        return None if place is None else replace(place, gains=told, bed=bed)
+        return None if place is None else replace(place, gains=told, bed=_with_width(bed, place))
     folded = gains if layout == STEREO else matrix_between(layout, STEREO) @ gains
     fader = settings.output_matrix(strip, n_channels)
     place = place_of(turned(powers, fader if layout == STEREO else matrix_between(layout, STEREO) @ fader))
@@ -98,7 +98,16 @@ def _placed(settings: Settings, strip: Strip, powers: NDArray[np.float64], *, le
     behind = turned(powers, folded)
     after = float(behind[..., LL].sum() + behind[..., RR].sum())
     kept_db = power_to_db(after) - power_to_db(before) if before > 0.0 else None
-    return replace(place, gains=told, kept_db=kept_db, bed=bed_place_of(spread_out(powers, fader), layout))
+    bed = _with_width(bed_place_of(spread_out(powers, fader), layout), place)
+    return replace(place, gains=told, kept_db=kept_db, bed=bed)
+
+
+def _with_width(bed: BedPlace | None, place: StagePlace) -> BedPlace | None:
+    """Between left and right the spread is as wide as the arc between them."""
+    if bed is None or bed.spread_deg is not None:
+        return bed
+    left, right = (channel.azimuth_deg for channel in STEREO.channels)
+    return replace(bed, spread_deg=(left - right) * place.reach)
 
 
 def _n_channels(powers: NDArray[np.float64]) -> int:

@@ -140,6 +140,17 @@ export const SHOWN: Record<string, Shown[]> = {
     number("damping", "damping", 2),
     number("diffusion", "diffusion", 2),
     number("early", "early", 2),
+    number("modulation", "modulation", 2),
+    {
+      kind: "choice",
+      name: "layers",
+      label: "layers of a bed",
+      options: [
+        { value: "one", label: "share a room" },
+        { value: "each", label: "have rooms of their own" },
+      ],
+    },
+    number("exchange", "that exchange", 2),
     number("width", "width", 2),
     number("low_cut_hz", "low cut", 0, "open", "bottom"),
     number("high_cut_hz", "high cut", 0, "open"),

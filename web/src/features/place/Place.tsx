@@ -11,7 +11,10 @@ import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { StationBar } from "../../controls/StationBar";
 import { formatNumber } from "../../lib/format";
+import { wideLayout } from "../../lib/layouts";
 import { BandCorrelation } from "./BandCorrelation";
+import { BedDetails } from "./BedDetails";
+import { BedView } from "./BedView";
 import { Goniometer } from "./Goniometer";
 import { PanDrawing } from "./PanDrawing";
 import { PlaceTable } from "./PlaceTable";
@@ -21,6 +24,8 @@ import { StageView } from "./StageView";
 
 const SETTLE_MS = 80;
 const SHOWS = ["measured", "as set"] as const;
+const NO_BEDS: Record<string, string> = {};
+const FACES = ["stage", "height"] as const;
 const RANGES = ["below 200 Hz", "200 Hz to 4 kHz", "above 4 kHz"];
 
 /** Where every strip stands: heard, measured, and seen as a stage. */
@@ -30,6 +35,7 @@ export function Place() {
   const selected = useView((view) => view.selected);
   const mode = useMonitor((monitor) => monitor.mode);
   const [shows, setShows] = useState<(typeof SHOWS)[number]>("measured");
+  const [face, setFace] = useState<(typeof FACES)[number]>("stage");
   const { result, current, progress, problem } = useMeasurement<StageReport>({
     start: () =>
       server.POST("/api/sessions/{session_id}/stage", { params: { path: { session_id: state.id } } }),
@@ -41,7 +47,9 @@ export function Place() {
   const heard = useMemo(() => [...strips.values()].filter((strip) => strip.kind !== "ghost"), [strips]);
   const strip = strips.get(focused);
   const place = places.get(focused);
-  const mix = places.get(heard.find((item) => item.kind === "mix")?.id ?? "");
+  const mixStrip = heard.find((item) => item.kind === "mix");
+  const mix = places.get(mixStrip?.id ?? "");
+  const bed = mixStrip && wideLayout(mixStrip);
   const picked = heard.filter((item) => selected.has(item.id) && item.kind !== "mix");
   const spread = (how: "mirror" | "fan" | "from-middle") => {
     const order = [...picked].sort((one, other) =>
@@ -52,6 +60,7 @@ export function Place() {
   return (
     <chakra.div height="100%" display="flex" flexDirection="column" minHeight="0">
       <StationBar>
+        {bed && <Segments label="Face" options={FACES} value={face} onChange={setFace} />}
         <chakra.span color="quiet">shows</chakra.span>
         <Segments label="Shows" options={SHOWS} value={shows} onChange={setShows} />
         <chakra.span color="quiet" role="status">
@@ -99,13 +108,25 @@ export function Place() {
       </StationBar>
       <chakra.div display="grid" gridTemplateColumns="minmax(0, 1fr) 516px" flex="1" minHeight="0">
         <chakra.div position="relative" minWidth="0" overflow="auto">
-          <StageView
-            places={places}
-            strips={heard}
-            asSet={shows === "as set" || !result}
-            stale={shows === "measured" && !current}
-          />
-          {mix && <HowWide place={mix} stale={!current} />}
+          {bed ? (
+            <BedView
+              face={face === "height" ? "behind" : "above"}
+              loudspeakers={result?.layouts[bed] ?? []}
+              places={places}
+              beds={result?.beds ?? NO_BEDS}
+              strips={heard}
+              asSet={shows === "as set" || !result}
+              stale={shows === "measured" && !current}
+            />
+          ) : (
+            <StageView
+              places={places}
+              strips={heard}
+              asSet={shows === "as set" || !result}
+              stale={shows === "measured" && !current}
+            />
+          )}
+          {mix && !bed && <HowWide place={mix} stale={!current} />}
         </chakra.div>
         <chakra.div
           display="flex"
@@ -115,7 +136,7 @@ export function Place() {
           borderColor="rule"
           bg="card"
         >
-          <PlaceTable strips={heard} places={places} stale={!current} />
+          <PlaceTable strips={heard} places={places} beds={result?.beds ?? NO_BEDS} stale={!current} />
           <chakra.section
             aria-label="The focused strip’s place"
             display="flex"
@@ -130,12 +151,22 @@ export function Place() {
               <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
               {strip && place && (
                 <chakra.div display="flex" gap="10px">
-                  <PanDrawing strip={strip} gains={place.gains} />
-                  <BandCorrelation
-                    bandsHz={result?.bands_hz ?? []}
-                    correlations={place.band_correlations}
-                    stale={!current}
-                  />
+                  {bed && place.bed ? (
+                    <BedDetails
+                      bed={place.bed}
+                      loudspeakers={result?.layouts[place.bed.layout] ?? []}
+                      stale={!current}
+                    />
+                  ) : (
+                    <>
+                      <PanDrawing strip={strip} gains={place.gains} />
+                      <BandCorrelation
+                        bandsHz={result?.bands_hz ?? []}
+                        correlations={place.band_correlations}
+                        stale={!current}
+                      />
+                    </>
+                  )}
                 </chakra.div>
               )}
               {strip && <Settings strip={strip} />}
@@ -143,6 +174,7 @@ export function Place() {
                 <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
                   correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}
                   {formatNumber(Math.max(0, place.mono_loss_db), 1)} dB in mono
+                  {bed ? ", folded down" : ""}
                   {strip?.kind === "track" &&
                     (place.wet_db === null ? " · dry" : ` · ${formatNumber(place.wet_db, 0)} dB wet`)}
                 </chakra.p>

@@ -9,7 +9,19 @@ import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { formatNumber } from "../../lib/format";
 import { StripMark } from "../level";
-import { LOSS_DB, sideOf, type StagePlace } from "./report";
+import { wideLayout } from "../../lib/layouts";
+import { isAround } from "./bedSetting";
+import { LOSS_DB, sideOf, type BedPlace, type StagePlace } from "./report";
+
+const AROUND = { value: "around", label: "around" };
+
+/** "L 120 ↑ 25" in degrees. */
+function bedPlace({ azimuth_deg, elevation_deg }: BedPlace): string {
+  const turned = Math.round(Math.abs(azimuth_deg));
+  const raised = Math.round(Math.abs(elevation_deg));
+  const side = turned === 0 ? "0°" : `${azimuth_deg > 0 ? "L" : "R"} ${turned}°`;
+  return raised ? `${side} ${elevation_deg > 0 ? "↑" : "↓"}${raised}°` : side;
+}
 
 type Column = "strip" | "place" | "width" | "corr." | "mono loss";
 const COLUMNS: { name: Column | "pan" | "from … to"; sorts: boolean; align: "left" | "right" }[] = [
@@ -21,17 +33,23 @@ const COLUMNS: { name: Column | "pan" | "from … to"; sorts: boolean; align: "l
   { name: "corr.", sorts: true, align: "right" },
   { name: "mono loss", sorts: true, align: "right" },
 ];
-const GRID = "minmax(0, 1fr) 74px 44px 90px 44px 42px 58px";
+const GRID = "minmax(0, 1fr) 68px 92px 56px 44px 42px 56px";
 const MODES = [
   { value: "balance", label: "balance" },
   { value: "fold", label: "fold" },
   { value: "two-handed", label: "two hands" },
 ];
 
-type PlaceTableProps = { strips: Strip[]; places: Map<string, StagePlace>; stale: boolean };
+type PlaceTableProps = {
+  strips: Strip[];
+  places: Map<string, StagePlace>;
+  /** The bed that a strip can be placed in, by strip. */
+  beds: Record<string, string>;
+  stale: boolean;
+};
 
 /** Every strip that is heard: how it is panned, and what was measured of it. */
-export function PlaceTable({ strips, places, stale }: PlaceTableProps) {
+export function PlaceTable({ strips, places, beds, stale }: PlaceTableProps) {
   const { edit } = useOpen();
   const focused = useView((view) => view.focused);
   const selected = useView((view) => view.selected);
@@ -134,27 +152,41 @@ export function PlaceTable({ strips, places, stale }: PlaceTableProps) {
               </chakra.span>
             </chakra.span>
             <span role="cell">
-              <Choice
-                label={`How ${strip.name} is panned`}
-                value={strip.pan.mode}
-                options={MODES}
-                onChange={(mode) => void edit(set(strip, { pan: { mode: mode as Pan["mode"] } as Pan }))}
-              />
+              {wideLayout(strip) ?? (
+                <Choice
+                  label={`How ${strip.name} is panned`}
+                  value={strip.pan.mode}
+                  options={strip.id in beds || isAround(strip) ? [...MODES, AROUND] : MODES}
+                  onChange={(mode) => void edit(set(strip, { pan: { mode: mode as Pan["mode"] } as Pan }))}
+                />
+              )}
             </span>
-            <chakra.span role="cell" textAlign="right" textStyle="number" opacity={stale ? 0.5 : 1}>
-              {place ? sideOf(place.position) : "−"}
+            <chakra.span
+              role="cell"
+              textAlign="right"
+              textStyle="number"
+              whiteSpace="nowrap"
+              opacity={stale ? 0.5 : 1}
+            >
+              {!place
+                ? "−"
+                : (isAround(strip) || wideLayout(strip)) && place.bed
+                  ? bedPlace(place.bed)
+                  : sideOf(place.position)}
             </chakra.span>
             <span role="cell">{place && <Bar place={place} color={strip.color} stale={stale} />}</span>
             <chakra.span role="cell" textAlign="right">
-              <WishField
-                label={`${strip.name}: width`}
-                address={`strips/${strip.id}/width`}
-                value={strip.width}
-                {...limitsOf("strip", "width")}
-                step={0.02}
-                format={(value) => `${Math.round(100 * (value ?? 1))} %`}
-                wish={(value) => set(strip, { width: value ?? 1 })}
-              />
+              {!wideLayout(strip) && (
+                <WishField
+                  label={`${strip.name}: width`}
+                  address={`strips/${strip.id}/width`}
+                  value={strip.width}
+                  {...limitsOf("strip", "width")}
+                  step={0.02}
+                  format={(value) => `${Math.round(100 * (value ?? 1))} %`}
+                  wish={(value) => set(strip, { width: value ?? 1 })}
+                />
+              )}
             </chakra.span>
             <chakra.span role="cell" textAlign="right" textStyle="number" opacity={stale ? 0.5 : 1}>
               {place?.correlation == null ? "" : formatNumber(place.correlation, 2)}

@@ -7,6 +7,7 @@ import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatHz } from "../../lib/format";
+import { wideLayout } from "../../lib/layouts";
 import { sideOf } from "./report";
 
 /** What places the focused strip: its hands, from where on its lows are mono, and mono at its chain's end. */
@@ -28,30 +29,52 @@ export function Settings({ strip }: { strip: Strip }) {
       />
     </span>
   );
+  const around = (name: "azimuth_deg" | "elevation_deg" | "spread_deg", label: string) => (
+    <span>
+      <chakra.span color="quiet">{label} </chakra.span>
+      <WishField
+        label={`${strip.name}: ${label}`}
+        address={`strips/${strip.id}/pan/${name}`}
+        value={strip.pan[name]}
+        {...limitsOf("pan", name)}
+        step={1}
+        format={(value) => `${Math.round(value ?? 0)}°`.replace("-", "−")}
+        wish={(value) => set({ pan: { [name]: value ?? 0 } as Partial<Pan> as Pan })}
+      />
+    </span>
+  );
   const last = strip.chain.at(-1);
   const isMonoAtEnd = last?.type === "gain" && last.on && last.params.channels === "mono";
   return (
     <chakra.div display="flex" flexWrap="wrap" columnGap="12px" rowGap="2px" alignItems="center">
-      {strip.pan.mode === "two-handed" ? (
+      {strip.pan.mode === "around" ? (
+        <>
+          {around("azimuth_deg", "azimuth")}
+          {around("elevation_deg", "elevation")}
+          {around("spread_deg", "spread")}
+        </>
+      ) : strip.pan.mode === "two-handed" ? (
         <>
           {pan("left", "left hand")}
           {pan("right", "right hand")}
         </>
-      ) : (
+      ) : wideLayout(strip) ? null : (
         pan("position", "pan")
       )}
-      <span>
-        <chakra.span color="quiet">mono below </chakra.span>
-        <WishField
-          label={`${strip.name}: mono below`}
-          value={strip.mono_below_hz}
-          {...limitsOf("strip", "mono_below_hz")}
-          step={0.02}
-          nullAt="bottom"
-          format={(value) => (value === null ? "off" : `${formatHz(value)} Hz`)}
-          wish={(value) => set({ mono_below_hz: value })}
-        />
-      </span>
+      {!wideLayout(strip) && (
+        <span>
+          <chakra.span color="quiet">mono below </chakra.span>
+          <WishField
+            label={`${strip.name}: mono below`}
+            value={strip.mono_below_hz}
+            {...limitsOf("strip", "mono_below_hz")}
+            step={0.02}
+            nullAt="bottom"
+            format={(value) => (value === null ? "off" : `${formatHz(value)} Hz`)}
+            wish={(value) => set({ mono_below_hz: value })}
+          />
+        </span>
+      )}
       {strip.mono_below_hz !== null && (
         <Choice
           label={`${strip.name}: slope of its mono lows`}
@@ -71,20 +94,22 @@ export function Settings({ strip }: { strip: Strip }) {
           }
         />
       )}
-      <PlainButton
-        height="target"
-        aria-pressed={isMonoAtEnd}
-        bg={isMonoAtEnd ? "wash" : "transparent"}
-        onClick={() =>
-          void edit(
-            isMonoAtEnd && last
-              ? { type: "remove-processor", strip: strip.id, processor: last.id }
-              : { type: "add-processor", strip: strip.id, processor: "gain", params: { channels: "mono" } },
-          )
-        }
-      >
-        mono at its chain’s end
-      </PlainButton>
+      {!wideLayout(strip) && (
+        <PlainButton
+          height="target"
+          aria-pressed={isMonoAtEnd}
+          bg={isMonoAtEnd ? "wash" : "transparent"}
+          onClick={() =>
+            void edit(
+              isMonoAtEnd && last
+                ? { type: "remove-processor", strip: strip.id, processor: last.id }
+                : { type: "add-processor", strip: strip.id, processor: "gain", params: { channels: "mono" } },
+            )
+          }
+        >
+          mono at its chain’s end
+        </PlainButton>
+      )}
     </chakra.div>
   );
 }

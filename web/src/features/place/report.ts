@@ -14,9 +14,38 @@ export type StagePlace = {
   wet_db: number | null;
   /** What left and right get of each channel by width and pan. */
   gains: number[][];
+  /** Position over the song, of what moves. */
+  travel: number[];
+  bed: BedPlace | null;
 };
 
-export type StageReport = { places: StagePlace[]; bands_hz: number[] };
+/** Where it is heard around the listener. */
+export type BedPlace = {
+  layout: string;
+  azimuth_deg: number;
+  elevation_deg: number;
+  spread_deg: number | null;
+  rms_dbfs: number | null;
+  channels_dbfs: (number | null)[];
+  /** Azimuth and elevation over the song, of what moves. */
+  travel: [number, number][];
+};
+
+export type BedLoudspeaker = {
+  label: string;
+  azimuth_deg: number;
+  elevation_deg: number;
+  is_lfe: boolean;
+};
+
+export type StageReport = {
+  places: StagePlace[];
+  bands_hz: number[];
+  /** The bed that a strip of one or two channels plays into, by strip. */
+  beds: Record<string, string>;
+  /** Loudspeakers by layout. */
+  layouts: Record<string, BedLoudspeaker[]>;
+};
 
 /** Unrelated sides lose 3.01 dB in mono; what loses more works against itself. */
 export const LOSS_DB = 3.25;

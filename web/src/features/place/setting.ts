@@ -11,7 +11,9 @@ export function panAt(pan: Pan, by: number): Pan {
 }
 
 /** What of a pan says where it is: its mode is left as whoever set it last wants it. */
-export function placeOf({ mode, position, left, right }: Pan): Partial<Pan> {
+export function placeOf(pan: Pan): Partial<Pan> {
+  const { mode, position, left, right, azimuth_deg, elevation_deg, spread_deg } = pan;
+  if (mode === "around") return { azimuth_deg, elevation_deg, spread_deg };
   return mode === "two-handed" ? { left, right } : { position };
 }
 
