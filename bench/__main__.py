@@ -2,11 +2,12 @@
 
 import sys
 
-from bench import browser, engine, measuring, processors, routing
+from bench import beds, browser, engine, measuring, processors, routing
 
 SUITES = {
     "processors": processors.run,
     "engine": engine.run,
+    "beds": beds.run,
     "routing": routing.run,
     "measuring": measuring.run,
     "browser": browser.run,
