@@ -27,7 +27,10 @@ from gemischt.core.units import db_to_gain
 
 Known: TypeAlias = Mapping[OperationId, specs.Spec]
 
-_SETTINGS = ("name", "color", "trim_db", "polarity_inverted", "fader_db", "mute", "pan", "width", "chain", "sends")
+_SETTINGS = (
+    *("name", "color", "trim_db", "polarity_inverted", "fader_db", "mute"),
+    *("pan", "width", "width_level_db", "chain", "sends"),
+)
 _SEND_SETTINGS = ("level_db", "on")
 _BLOCK_SETTINGS = ("level_db", "lanes", "name", "splits")
 _LANE_SETTINGS = ("name", "level_db", "mute", "solo", "polarity_inverted", "chain")

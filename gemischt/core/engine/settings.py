@@ -69,7 +69,9 @@ class Settings:
         else:
             pan = placement.pan_matrix(strip.pan, n_channels, self.session.pan_law_db)
             pan = pan / self._mono_attenuation(strip, n_channels)
-        return pan @ placement.width_matrix(strip.width) if n_channels == 2 else pan
+        if n_channels != 2:
+            return pan
+        return pan @ placement.width_matrix(strip.width) * db_to_gain(strip.width_level_db)
 
     def _around(self, strip: Strip, n_channels: int) -> Matrix:
         pan = strip.pan

@@ -9,8 +9,10 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.signal import freqz
 
 from gemischt.core.audio import Audio
+from gemischt.core.metering.loudness import k_weighting
 
 MOMENTS_PER_S = 5
 _WINDOW_SAMPLES = 4096
@@ -88,6 +90,15 @@ def _lines_of(sample_rate_hz: int) -> tuple[NDArray[np.int64], float]:
     first, last = lines[:-1], np.maximum(lines[1:], lines[:-1] + 1)
     window = np.hanning(_WINDOW_SAMPLES)
     return np.stack([first, last], axis=1).ravel(), 2.0 / (_WINDOW_SAMPLES * float(np.sum(window**2)))
+
+
+def k_weighted(powers: NDArray[np.float64], sample_rate_hz: int) -> float:
+    """The sum of the powers of bands (N_BANDS,), weighted as loudness weighs them at their centres."""
+    weights = np.ones(N_BANDS)
+    for section in k_weighting(sample_rate_hz):
+        _, response = freqz(section[:3], (1.0, *section[3:]), worN=CENTRES_HZ, fs=sample_rate_hz)
+        weights = weights * np.abs(response) ** 2
+    return float(weights @ powers)
 
 
 def spread_out(powers: NDArray[np.float64], matrix: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -23,7 +23,7 @@ class DelayParams(FrozenModel):
 
     time_ms: float = parameter(350.0, 1.0, LONGEST_MS, label="Time", unit="ms", scale="logarithmic")
     note: NoteValue | None = Field(default=None, title="Note", json_schema_extra={"none": "free"})
-    feedback: float = parameter(0.35, 0.0, 0.98, label="Feedback")
+    feedback: float = parameter(0.35, 0.0, 0.998, label="Feedback")
     ping_pong: bool = False
     low_cut_hz: float | None = cut("Low cut", 20.0, 5000.0)
     high_cut_hz: float | None = cut("High cut", 200.0, 20000.0)

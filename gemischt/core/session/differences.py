@@ -98,6 +98,8 @@ def _strip_words(before: Session, after: Session, old: Strip, new: Strip) -> Ite
         yield f"pan {describe_pan(new.pan)}"
     if old.width != new.width:
         yield f"width {round(100 * new.width)} %"
+    if old.width_level_db != new.width_level_db:
+        yield f"width level {show_db(new.width_level_db)}"
     if old.mono_below_hz != new.mono_below_hz:
         yield "lows as they are" if new.mono_below_hz is None else f"mono below {new.mono_below_hz:.0f} Hz"
     if old.name != new.name:

@@ -252,6 +252,7 @@ class Strip(FrozenModel):
 
     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
     ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
+    ``width_level_db`` makes up for what width does to the level of two channels.
     Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
     """
@@ -275,6 +276,7 @@ class Strip(FrozenModel):
     solo_safe: bool = False
     pan: Pan = Pan()
     width: float = parameter(1.0, 0.0, 2.0, label="Width")
+    width_level_db: float = parameter(0.0, -12.0, 12.0, label="Width level", unit="dB")
     mono_below_hz: float | None = parameter(
         None, 20.0, 1000.0, label="Mono below", unit="Hz", scale="logarithmic", none="off", stays=True
     )

@@ -158,7 +158,7 @@ def _layout_faults(path: str, strip: Strip) -> Iterator[Fault]:
     channels = f"{layout.name} has {layout.n_channels} channels"
     if strip.input != "as-is":
         yield Fault(f"{path}/input", f"{strip.input} is for two channels, and {channels}; set the input to as-is")
-    if strip.pan != Pan() or strip.width != 1.0:
+    if strip.pan != Pan() or (strip.width, strip.width_level_db) != (1.0, 0.0):
         yield Fault(f"{path}/pan", f"pan and width are for one or two channels, and {channels}; set both back first")
     if strip.mono_below_hz is not None:
         yield Fault(f"{path}/mono_below_hz", f"mono lows are for two channels, and {channels}; switch them off")

@@ -117,6 +117,21 @@ def lows(side_db: float) -> Bench:
     return one(np.stack([middle + side, middle - side]))
 
 
+def opposed_range(relation: float) -> Bench:
+    """A middle, and a softer range above it that is opposed, or unrelated."""
+    middle, range_ = sine(400.0, -12.0, 1.0, channels=1)[0], bell(1500.0, 3000.0)
+    other = relation * range_ if relation else bell(1500.0, 3000.0, seed=8)
+    return one(np.stack([middle + range_, middle + other]))
+
+
+def bell(low_hz: float, high_hz: float, seed: int = 7) -> Signal:
+    """Noise within a range."""
+    spectrum = np.fft.rfft(noise(1.0, level=0.1, seed=seed, channels=1)[0])
+    lines = np.fft.rfftfreq(RATE_HZ, 1.0 / RATE_HZ)
+    found: Signal = np.fft.irfft(spectrum * ((lines > low_hz) & (lines < high_hz)), RATE_HZ)
+    return found
+
+
 def offset(dc: float) -> Bench:
     return one(sine(440.0, -18.0, 1.0) + dc)
 
@@ -244,6 +259,7 @@ CASES: dict[str, tuple[Callable[[], Bench], Callable[[], Bench]]] = {
     "late-copy": (lambda: two_microphones(0.7 * delayed(hits(1), 96)), lambda: two_microphones(hits(2))),
     "opposed-polarity": (lambda: two_microphones(-hits(1)), lambda: two_microphones(hits(1))),
     "lost-in-mono": (lambda: sides(-0.3), lambda: sides(0.0)),
+    "range-lost-in-mono": (lambda: opposed_range(-1.0), lambda: opposed_range(0.0)),
     "wide-lows": (lambda: lows(-3.0), lambda: lows(-9.0)),
     "dc": (lambda: offset(0.01), lambda: offset(0.002)),
     "jumping-move": (

@@ -55,6 +55,24 @@ class BandsTest(unittest.TestCase):
             )
 
 
+class WidthTest(unittest.TestCase):
+    def test_what_width_does_to_loudness_is_said_and_made_up_for(self) -> None:
+        """Unrelated sides of equal level: 10 log((1 + w^2) / 2) (identity); and what is measured agrees."""
+        pair = np.stack([noise(4.0, channels=1, level=0.1)[0], noise(4.0, channels=1, seed=2, level=0.1)[0]])
+        lufs = {}
+        for width, made_up in ((1.0, 0.0), (2.0, 0.0), (0.0, 0.0), (2.0, -3.979), (0.0, 3.010)):
+            bench = Bench()
+            bench.track("pad", pair, width=width, width_level_db=made_up)
+            found = stage(bench)["pad"]
+            self.assertAlmostEqual(found.width_lu or 0.0, 10.0 * np.log10((1.0 + width**2) / 2.0), delta=0.1)
+            session = bench.session()
+            song = measure_song(session, bench.media, {"pad": "pad"}, MemoryRenders())
+            lufs[width, made_up] = song.strips["mix"].stage("post-fader").integrated_lufs
+        self.assertAlmostEqual(lufs[2.0, 0.0] - lufs[1.0, 0.0], 3.979, delta=0.15)
+        for made_up in ((2.0, -3.979), (0.0, 3.010)):
+            self.assertAlmostEqual(lufs[made_up], lufs[1.0, 0.0], delta=0.15)
+
+
 class PlaceTest(unittest.TestCase):
     def test_what_is_panned_by_constant_power_is_where_it_was_panned(self) -> None:
         source = noise(2.0, channels=1)

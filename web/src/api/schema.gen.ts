@@ -5803,6 +5803,7 @@ export interface components {
          *
          *     A ``late`` strip joins the strip it plays to after that strip's chain. A bus that picks up "mono-sum" is a mono bus.
          *     ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
+         *     ``width_level_db`` makes up for what width does to the level of two channels.
          *     Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
          *     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
          */
@@ -5918,6 +5919,11 @@ export interface components {
              * @default 1
              */
             width: number;
+            /**
+             * Width level
+             * @default 0
+             */
+            width_level_db: number;
         };
         /**
          * StripSettings
@@ -5999,6 +6005,11 @@ export interface components {
              * @default 1
              */
             width?: number;
+            /**
+             * Width level
+             * @default 0
+             */
+            width_level_db?: number;
         };
         /**
          * Stroke

@@ -102,7 +102,8 @@ def _strip_prints(
         # What is silent at rest need not be where it moves.
         leading += [strip.fader_db, strip.mute, group_gains(session).get(strip.id, 1.0)]
     if gain > 0.0 or leading:
-        post_fader = _hash(at, gain, strip.pan.model_dump(mode="json"), strip.width, mono_bus, leading)
+        width = strip.width, strip.width_level_db
+        post_fader = _hash(at, gain, strip.pan.model_dump(mode="json"), width, mono_bus, leading)
     return StripPrints(source, pre_chain, tuple(chain), pre_fader, post_fader, gain, bool(leading or behind_fader))
 
 

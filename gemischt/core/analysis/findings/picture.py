@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
+from gemischt.core.metering.stereo import LOWS_HZ
 from gemischt.core.processors.registry import label_of
 from gemischt.core.routing.graph import walk_chain
 from gemischt.core.session.actions import SetStrips, StripSettings
@@ -58,8 +59,8 @@ def wide_lows(situation: Situation) -> Iterator[Finding]:
             evidence=f"Below 120 Hz the sides stand {db(stereo.lows_width_db, sign=True)} dB to the middle.",
             why="Lows carry no direction; wide, they cancel in mono and eat headroom.",
             figures={"width_db": stereo.lows_width_db},
-            cure=SetStrips(changes=(StripSettings(strip=strip.id, input="mono-sum"),)),
-            cure_text=f"Pick {strip.name} up as mono",
+            cure=SetStrips(changes=(StripSettings(strip=strip.id, mono_below_hz=LOWS_HZ),)),
+            cure_text=f"Make {strip.name} mono below {LOWS_HZ:.0f} Hz",
             look="Place",
         )
 

@@ -4,8 +4,10 @@ import re
 from collections.abc import Iterator
 
 from gemischt.core.analysis.findings.base import Finding, Situation, db
+from gemischt.core.analysis.findings.picture import MONO_LOSS_DB
 from gemischt.core.analysis.reports.stage import stage_of
 from gemischt.core.analysis.reports.stage_place import StagePlace
+from gemischt.core.metering.bands import EDGES_HZ
 from gemischt.core.session.actions import SetStrips, SpreadStrips, StripSettings
 from gemischt.core.session.actions.place import placed
 from gemischt.core.session.document import Strip
@@ -24,6 +26,10 @@ NEAR_DB = 12.0
 LOPSIDED_DB = 1.5
 MIRRORED = 0.15
 LOST_DB = -3.0
+OPPOSED = -0.5
+OPPOSED_BANDS = 2
+"""So many bands of 1.5 ERB that are opposed are heard to be missing; common practice, no source."""
+LOW_HZ = 300.0
 _SIDES = re.compile(r"^(?P<stem>.+?)[ _-]?\b(?P<side>left|right|l|r)$", re.IGNORECASE)
 
 
@@ -36,7 +42,41 @@ def stage_findings(situation: Situation) -> Iterator[Finding]:
     yield from _crowded_middle(situation, tracks)
     yield from _lopsided(situation, tracks)
     yield from _not_mirrored(tracks)
+    yield from _opposed_in_a_range(situation, tracks)
     yield from _lost_by_pan(tracks)
+
+
+def _opposed_in_a_range(situation: Situation, tracks: list[tuple[Strip, StagePlace]]) -> Iterator[Finding]:
+    """Tracks that as a whole survive in mono, and of which a range does not."""
+    for strip, place in tracks:
+        stretch = _longest_opposed(place.band_correlations)
+        if place.mono_loss_db > MONO_LOSS_DB or len(stretch) < OPPOSED_BANDS:
+            continue
+        low_hz, high_hz = EDGES_HZ[stretch[0]], EDGES_HZ[stretch[-1] + 1]
+        is_low = high_hz <= LOW_HZ
+        cure = SetStrips(changes=(StripSettings(strip=strip.id, mono_below_hz=1.2 * high_hz),)) if is_low else None
+        yield Finding(
+            kind="range-lost-in-mono",
+            strip=strip.id,
+            title=f"{strip.name} vanishes in mono from {low_hz:.0f} to {high_hz:.0f} Hz",
+            evidence="There left and right are opposed: "
+            f"correlation {min(place.band_correlations[band] or 0.0 for band in stretch):.2f} at the least.",
+            why="On one loudspeaker, or from another room, its tone will be another.",
+            figures={"low_hz": float(low_hz), "high_hz": float(high_hz)},
+            cure=cure,
+            cure_text=f"Make {strip.name} mono below {1.2 * high_hz:.0f} Hz",
+            look="Place",
+        )
+
+
+def _longest_opposed(correlations: tuple[float | None, ...]) -> list[int]:
+    """The longest stretch of bands that are opposed."""
+    longest: list[int] = []
+    now: list[int] = []
+    for band, correlation in enumerate(correlations):
+        now = [*now, band] if correlation is not None and correlation < OPPOSED else []
+        longest = max(longest, now, key=len)
+    return longest
 
 
 def _everything_wide(situation: Situation, tracks: list[tuple[Strip, StagePlace]]) -> Iterator[Finding]:

@@ -48,7 +48,7 @@ def gain_shift_of(
         left, right = float(matrix[0, 0]), float(matrix[1, 0])
         return GainShift(gain_to_db(max(abs(left), abs(right))), power_to_db(left * left + right * right))
     if strip.width == 1.0 and np.array_equal(matrix, heard_gain * np.eye(n_channels)):
-        return GainShift.by_db(gain_to_db(heard_gain))
+        return GainShift.by_db(gain_to_db(heard_gain) + (strip.width_level_db if n_channels == 2 else 0.0))
     return None
 
 

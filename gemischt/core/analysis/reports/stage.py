@@ -26,7 +26,7 @@ from gemischt.core.engine.placement import source_layout
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.tap_reader import BLOCK_SAMPLES, Media, Report, no_report, read_tap, stretch_of
-from gemischt.core.metering.bands import LL, LR, RR, band_powers, channel_powers, spread_out, turned
+from gemischt.core.metering.bands import LL, LR, RR, band_powers, channel_powers, k_weighted, spread_out, turned
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.beds import bed_of, is_around
@@ -99,7 +99,18 @@ def _placed(settings: Settings, strip: Strip, powers: NDArray[np.float64], *, le
     after = float(behind[..., LL].sum() + behind[..., RR].sum())
     kept_db = power_to_db(after) - power_to_db(before) if before > 0.0 else None
     bed = _with_width(bed_place_of(spread_out(powers, fader), layout), place)
-    return replace(place, gains=told, kept_db=kept_db, bed=bed)
+    width_lu = _width_lu(settings, strip, powers) if n_channels == 2 else None
+    return replace(place, gains=told, kept_db=kept_db, width_lu=width_lu, bed=bed)
+
+
+def _width_lu(settings: Settings, strip: Strip, powers: NDArray[np.float64]) -> float:
+    """What width does to loudness: K-weighted powers of all channels behind it, over those without it."""
+    loud = []
+    for width in (strip.width, 1.0):
+        plain = strip.model_copy(update={"width": width, "width_level_db": 0.0})
+        spread = spread_out(powers, settings.place_matrix(plain, 2)).sum(axis=(0, 2))
+        loud.append(power_to_db(float(k_weighted(spread, settings.session.sample_rate_hz)) + 1e-20))
+    return loud[0] - loud[1]
 
 
 def _with_width(bed: BedPlace | None, place: StagePlace) -> BedPlace | None:

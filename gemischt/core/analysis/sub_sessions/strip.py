@@ -105,6 +105,7 @@ class _Ghosts:
             mute=source.mute and prints.led,
             pan=source.pan if tap != "pre-chain" else Pan(),
             width=source.width,
+            width_level_db=source.width_level_db,
             layout=source.layout if is_wide(source) else None,
             chain=self.keyed(source, (*self._leading(source, tuple(fields)), *behind_fader)),
             output=None,

@@ -29,6 +29,7 @@ class StripSettings(FrozenModel):
     solo_safe: bool = False
     pan: Pan = Pan()
     width: float = same_as(Strip, "width")
+    width_level_db: float = same_as(Strip, "width_level_db")
     mono_below_hz: float | None = same_as(Strip, "mono_below_hz")
     mono_below_slope_db_per_octave: Literal[12, 24] = 24
 
@@ -80,6 +81,7 @@ _WORDS = {
     "solo_safe": "safe from solo",
     "pan": "pan",
     "width": "width",
+    "width_level_db": "width level",
     "mono_below_hz": "mono below",
     "mono_below_slope_db_per_octave": "slope of its mono lows",
 }
@@ -95,7 +97,7 @@ def _describe_settings(strip: Strip, change: StripSettings) -> str:
 def _describe_setting(strip: Strip, field: str, value: Any) -> str:
     word = _WORDS[field]
     match field:
-        case "fader_db" | "trim_db":
+        case "fader_db" | "trim_db" | "width_level_db":
             return f"{word} {show_db(value)}"
         case "mute" | "solo" | "solo_safe":
             return f"{word} {'on' if value else 'off'}"

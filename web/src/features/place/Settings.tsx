@@ -6,12 +6,12 @@ import { useActing } from "../../app/SessionContext";
 import { WishField } from "../../app/WishField";
 import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
-import { formatHz } from "../../lib/format";
+import { formatHz, formatNumber } from "../../lib/format";
 import { wideLayout } from "../../lib/layouts";
 import { sideOf } from "./report";
 
 /** What places the focused strip: its hands, from where on its lows are mono, and mono at its chain's end. */
-export function Settings({ strip }: { strip: Strip }) {
+export function Settings({ strip, widthLu }: { strip: Strip; widthLu: number | null }) {
   const { edit } = useActing();
   const set = (values: Partial<StripSettings>): Wish =>
     ({ type: "set-strips", changes: [{ strip: strip.id, ...values }] }) as Wish;
@@ -75,6 +75,9 @@ export function Settings({ strip }: { strip: Strip }) {
           />
         </span>
       )}
+      {widthLu !== null && (Math.abs(widthLu) > 0.05 || strip.width_level_db !== 0) && (
+        <WidthLevel strip={strip} widthLu={widthLu} set={set} />
+      )}
       {strip.mono_below_hz !== null && (
         <Choice
           label={`${strip.name}: slope of its mono lows`}
@@ -111,5 +114,44 @@ export function Settings({ strip }: { strip: Strip }) {
         </PlainButton>
       )}
     </chakra.div>
+  );
+}
+
+/** What width does to the level, and what makes up for it. */
+function WidthLevel({
+  strip,
+  widthLu,
+  set,
+}: {
+  strip: Strip;
+  widthLu: number;
+  set: (values: Partial<StripSettings>) => Wish;
+}) {
+  const { edit } = useActing();
+  const wanted = Math.round(-10 * widthLu) / 10;
+  return (
+    <span>
+      <chakra.span color="quiet">
+        width makes it {formatNumber(widthLu, 1)} LU louder, made up for{" "}
+      </chakra.span>
+      <WishField
+        label={`${strip.name}: width level`}
+        address={`strips/${strip.id}/width_level_db`}
+        value={strip.width_level_db}
+        {...limitsOf("strip", "width_level_db")}
+        step={0.1}
+        format={(value) => `${formatNumber(value ?? 0, 1)} dB`}
+        wish={(value) => set({ width_level_db: value ?? 0 })}
+      />{" "}
+      {Math.abs(strip.width_level_db - wanted) > 0.05 && (
+        <PlainButton
+          height="target"
+          title="As loud over the song as it is without"
+          onClick={() => void edit(set({ width_level_db: wanted }))}
+        >
+          make up for it
+        </PlainButton>
+      )}
+    </span>
   );
 }

@@ -14,6 +14,8 @@ export type StagePlace = {
   wet_db: number | null;
   /** What left and right get of each channel by width and pan. */
   gains: number[][];
+  /** How much louder width makes it, before its level is made up for. */
+  width_lu: number | null;
   /** Position over the song, of what moves. */
   travel: number[];
   bed: BedPlace | null;
