@@ -118,9 +118,9 @@ def lows(side_db: float) -> Bench:
 
 
 def opposed_range(relation: float) -> Bench:
-    """A middle, and a softer range above it that is opposed, or unrelated."""
-    middle, range_ = sine(400.0, -12.0, 1.0, channels=1)[0], bell(1500.0, 3000.0)
-    other = relation * range_ if relation else bell(1500.0, 3000.0, seed=8)
+    """A middle, and a softer range below it that is opposed, or unrelated."""
+    middle, range_ = sine(400.0, -12.0, 1.0, channels=1)[0], bell(90.0, 240.0)
+    other = relation * range_ if relation else bell(90.0, 240.0, seed=8)
     return one(np.stack([middle + range_, middle + other]))
 
 
@@ -128,7 +128,7 @@ def bell(low_hz: float, high_hz: float, seed: int = 7) -> Signal:
     """Noise within a range."""
     spectrum = np.fft.rfft(noise(1.0, level=0.1, seed=seed, channels=1)[0])
     lines = np.fft.rfftfreq(RATE_HZ, 1.0 / RATE_HZ)
-    found: Signal = np.fft.irfft(spectrum * ((lines > low_hz) & (lines < high_hz)), RATE_HZ)
+    found: Signal = 5.0 * np.fft.irfft(spectrum * ((lines > low_hz) & (lines < high_hz)), RATE_HZ)
     return found
 
 
