@@ -29,7 +29,7 @@ Known: TypeAlias = Mapping[OperationId, specs.Spec]
 
 _SETTINGS = (
     *("name", "color", "trim_db", "polarity_inverted", "fader_db", "mute"),
-    *("pan", "width", "width_level_db", "chain", "sends"),
+    *("pan", "width", "width_level_db", "distance_m", "chain", "sends"),
 )
 _SEND_SETTINGS = ("level_db", "on")
 _BLOCK_SETTINGS = ("level_db", "lanes", "name", "splits")

@@ -254,6 +254,7 @@ class Strip(FrozenModel):
     ``pattern`` and ``click`` are a ghost's: when it clicks, and how.
     ``width_level_db`` makes up for what width does to the level of two channels.
     Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
+    ``distance_m`` is how far away its level, highs and sends were set to be; it changes nothing by itself.
     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
     """
 
@@ -281,6 +282,7 @@ class Strip(FrozenModel):
         None, 20.0, 1000.0, label="Mono below", unit="Hz", scale="logarithmic", none="off", stays=True
     )
     mono_below_slope_db_per_octave: Literal[12, 24] = 24
+    distance_m: float = parameter(1.0, 0.25, 100.0, label="Distance", unit="m", scale="logarithmic", stays=True)
     output: Id | None = None
     late: bool = False
     sends: tuple[Send, ...] = Field(default=(), max_length=64)

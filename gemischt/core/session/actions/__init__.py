@@ -15,6 +15,7 @@ followers   followers
 moves       what is drawn over the song
 notes       what pads and keys play
 place       where strips stand: mirrored, fanned out
+distance    how far away strips stand
 parameters  any parameter by its address
 song        tempo, sections, the song's name
 base        what every action is
@@ -36,6 +37,7 @@ from gemischt.core.session.actions.chain import (
     SetProcessor,
 )
 from gemischt.core.session.actions.clips import DuplicateClip, RemoveClip, SetClips, SplitClip
+from gemischt.core.session.actions.distance import SetDistance
 from gemischt.core.session.actions.ducks import (
     AddDuck,
     AddDuckTargets,
@@ -131,6 +133,7 @@ SingleAction = Annotated[
     | AddGhost
     | MakeRoom
     | SpreadStrips
+    | SetDistance
     | RemoveDuck
     | RemoveDuckTargets
     | ReshapeDuck
@@ -272,6 +275,7 @@ __all__ = [
     "ReshapeDuck",
     "ReshapeMoves",
     "SetClips",
+    "SetDistance",
     "SetDuck",
     "SetDuckTarget",
     "SetFolder",

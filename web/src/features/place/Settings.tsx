@@ -1,4 +1,5 @@
 import { chakra } from "@chakra-ui/react";
+import { useState } from "react";
 
 import { choicesOf, limitsOf } from "../../api/parameters";
 import type { Pan, Strip, StripSettings, Wish } from "../../api/types";
@@ -75,6 +76,7 @@ export function Settings({ strip, widthLu }: { strip: Strip; widthLu: number | n
           />
         </span>
       )}
+      {strip.kind !== "mix" && <Distance strip={strip} />}
       {widthLu !== null && (Math.abs(widthLu) > 0.05 || strip.width_level_db !== 0) && (
         <WidthLevel strip={strip} widthLu={widthLu} set={set} />
       )}
@@ -155,3 +157,44 @@ function WidthLevel({
     </span>
   );
 }
+
+const PARTS = ["level", "highs", "send"] as const;
+
+/** How far away it stands: by one figure the level, what air takes of the highs, and what returns get. */
+function Distance({ strip }: { strip: Strip }) {
+  const [parts, setParts] = useState<readonly (typeof PARTS)[number][]>(PARTS);
+  return (
+    <chakra.span display="inline-flex" alignItems="center" gap="4px">
+      <chakra.span color="quiet">distance</chakra.span>
+      <WishField
+        label={`${strip.name}: distance`}
+        value={strip.distance_m}
+        {...limitsOf("strip", "distance_m")}
+        step={0.02}
+        format={(value) => `${formatNumber(value ?? 1, (value ?? 1) < 10 ? 1 : 0)} m`}
+        wish={(value) =>
+          ({ type: "set-distance", strips: [strip.id], distance_m: value ?? 1, parts }) as Wish
+        }
+      />
+      <chakra.span color="quiet">sets</chakra.span>
+      {PARTS.map((part) => (
+        <PlainButton
+          key={part}
+          height="target"
+          aria-pressed={parts.includes(part)}
+          bg={parts.includes(part) ? "wash" : "transparent"}
+          title={PART_TITLES[part]}
+          onClick={() => setParts(PARTS.filter((other) => (other === part) !== parts.includes(other)))}
+        >
+          {part}
+        </PlainButton>
+      ))}
+    </chakra.span>
+  );
+}
+
+const PART_TITLES: Record<(typeof PARTS)[number], string> = {
+  level: "The fader follows one over the distance",
+  highs: "An equaliser takes what air takes of the highs",
+  send: "Returns go on getting as much",
+};
