@@ -9,6 +9,7 @@ limiter            keeps true peaks under a ceiling
 gain               level, polarity, sides
 matrix             four gains between two sides
 mono_below         lows without sides
+widener            sides made of the middle, or one later than the other
 delay              repeats
 reverb             rooms
 room_wiring        how a reverb stands in a bed
@@ -29,4 +30,5 @@ matrix_params      the matrix's parameter table, and matrices to start from
 mono_below_params  what a strip whose lows are mono is told
 reverb_params      the reverb's parameter table
 saturator_params   the saturator's parameter table
+widener_params     the widener's parameter table
 """

@@ -27,8 +27,10 @@ from gemischt.core.processors.reverb import Reverb
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator import Saturator
 from gemischt.core.processors.saturator_params import SaturatorParams
+from gemischt.core.processors.widener import Widener
+from gemischt.core.processors.widener_params import WidenerParams
 
-KindName = Literal["eq", "compressor", "gate", "saturator", "limiter", "gain", "matrix", "delay", "reverb"]
+KindName = Literal["eq", "compressor", "gate", "saturator", "limiter", "gain", "matrix", "widener", "delay", "reverb"]
 
 
 @dataclass(frozen=True)
@@ -63,6 +65,7 @@ PROCESSORS: tuple[ProcessorKind, ...] = (
     ProcessorKind("limiter", "Limiter", LimiterParams, Limiter),
     ProcessorKind("gain", "Gain", GainParams, GainProcessor),
     ProcessorKind("matrix", "Matrix", MatrixParams, MatrixProcessor, 2),
+    ProcessorKind("widener", "Widener", WidenerParams, Widener, 2),
     ProcessorKind("delay", "Delay", DelayParams, DelayProcessor, 2),
     ProcessorKind("reverb", "Reverb", ReverbParams, Reverb),
 )

@@ -17,6 +17,7 @@ from gemischt.core.processors.limiter_params import LimiterParams
 from gemischt.core.processors.matrix_params import MatrixParams
 from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
+from gemischt.core.processors.widener_params import WidenerParams
 from gemischt.core.session.ducks import Click, Duck, Follower, Steps, WrittenNotes
 from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import LONGEST_SONG_S, Color, Id, Name, Note, SongTime, Tap
@@ -163,6 +164,13 @@ class Matrix(FrozenModel):
     params: MatrixParams = MatrixParams()
 
 
+class Widener(FrozenModel):
+    id: Id
+    type: Literal["widener"] = "widener"
+    on: bool = True
+    params: WidenerParams = WidenerParams()
+
+
 class Delay(FrozenModel):
     id: Id
     type: Literal["delay"] = "delay"
@@ -215,7 +223,7 @@ class Parallel(FrozenModel):
     splits: tuple[Split, ...] = Field(default=(), max_length=MOST_SPLITS)
 
 
-Simple = Eq | Compressor | Gate | Saturator | Limiter | Gain | Matrix | Delay | Reverb
+Simple = Eq | Compressor | Gate | Saturator | Limiter | Gain | Matrix | Widener | Delay | Reverb
 """What is no block of lanes: an entry of the registry each."""
 Processor = Annotated[Simple | Parallel, Field(discriminator="type")]
 

@@ -23,6 +23,7 @@ NEUTRAL: dict[str, dict[str, Any]] = {
     "limiter": {"ceiling_dbtp": 0.0},
     "gain": {},
     "matrix": {},
+    "widener": {"amount": 0.0},
     "delay": {"wet": 0.0},
     "reverb": {"wet": 0.0},
 }
@@ -34,6 +35,7 @@ BUSY: dict[str, dict[str, Any]] = {
     "limiter": {"input_db": 12.0},
     "gain": {"channels": "mono"},
     "matrix": {"left_to_left": 0.5, "right_to_left": -0.5, "left_to_right": 1.0, "right_to_right": 0.25},
+    "widener": {"mode": "offset"},
     "delay": {"time_ms": 5.0, "feedback": 0.9, "low_cut_hz": 100.0},
     "reverb": {"pre_delay_ms": 0.0, "size": 0.0},
 }
@@ -46,12 +48,13 @@ UNLINKED: dict[str, dict[str, Any]] = {
     "matrix": {"right_to_left": 0.0, "left_to_right": 0.0, "right_to_right": 0.5},
 }
 # Where one gain serves all channels, or both sides are made of the middle.
-SHARED = {"limiter", "delay", "reverb"}
+SHARED = {"limiter", "delay", "reverb", "widener"}
 
 # What keeps channels apart where the busy settings do not.
 APART: dict[str, dict[str, Any]] = {
     "gain": {"channels": "as-is"},
     "matrix": {"right_to_left": 0.0, "left_to_right": 0.0, "right_to_right": 0.5},
+    "widener": {"mode": "offset"},
 }
 
 

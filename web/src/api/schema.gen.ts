@@ -1155,7 +1155,7 @@ export interface components {
              * Processor
              * @enum {string}
              */
-            processor: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "matrix" | "delay" | "reverb";
+            processor: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "matrix" | "widener" | "delay" | "reverb";
             /** Strip */
             strip: string;
             /**
@@ -3129,7 +3129,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            chain?: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Widener-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Id */
             id: string;
             /**
@@ -3171,7 +3171,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Widener-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /** Id */
             id: string;
             /**
@@ -4065,7 +4065,7 @@ export interface components {
             at?: number | null;
             into?: components["schemas"]["LanePlace"] | null;
             /** Processors */
-            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Widener-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /** Strips */
             strips: string[];
             /**
@@ -4108,7 +4108,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
+            processors: (components["schemas"]["Eq-Input"] | components["schemas"]["Compressor-Input"] | components["schemas"]["Gate-Input"] | components["schemas"]["Saturator-Input"] | components["schemas"]["Limiter-Input"] | components["schemas"]["Gain-Input"] | components["schemas"]["Matrix-Input"] | components["schemas"]["Widener-Input"] | components["schemas"]["Delay-Input"] | components["schemas"]["Reverb-Input"] | components["schemas"]["Parallel-Input"])[];
             /**
              * Version
              * @default 1
@@ -4130,7 +4130,7 @@ export interface components {
             /** Name */
             name: string;
             /** Processors */
-            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            processors: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Widener-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * Version
              * @default 1
@@ -4175,7 +4175,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "matrix" | "delay" | "reverb";
+            kind: "eq" | "compressor" | "gate" | "saturator" | "limiter" | "gain" | "matrix" | "widener" | "delay" | "reverb";
             /** Label */
             label: string;
             /** Parameters */
@@ -5170,9 +5170,10 @@ export interface components {
          * SetDistance
          * @description Let strips stand so far away.
          *
-         *     *level*: the fader follows 1 / r from where it stood. *highs*: an equaliser "air" at the chain's end takes what the
-         *     air takes over that distance. *send*: what returns get stays, as a room answers everywhere alike, so that
-         *     sends behind the fader rise by what the fader falls. Each is an ordinary setting afterwards.
+         *     *level*: the fader follows 1 / r from where it stood. *highs*: an equaliser "air" at the chain's end takes at 8 kHz,
+         *     where its shelf is half way down, what the air takes beyond the first metre. *send*: what returns get stays, as a
+         *     room answers everywhere alike, so that sends behind the fader rise by what the fader falls. Each is an ordinary
+         *     setting afterwards.
          */
         SetDistance: {
             /**
@@ -5844,7 +5845,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
+            chain: (components["schemas"]["Eq-Output"] | components["schemas"]["Compressor-Output"] | components["schemas"]["Gate-Output"] | components["schemas"]["Saturator-Output"] | components["schemas"]["Limiter-Output"] | components["schemas"]["Gain-Output"] | components["schemas"]["Matrix-Output"] | components["schemas"]["Widener-Output"] | components["schemas"]["Delay-Output"] | components["schemas"]["Reverb-Output"] | components["schemas"]["Parallel-Output"])[];
             /**
              * @default {
              *       "length_ms": 5,
@@ -6271,6 +6272,98 @@ export interface components {
              * @enum {string}
              */
             way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "one-band" | "drawn-at-hits" | "drawn-on-the-beat";
+        };
+        /** Widener */
+        "Widener-Input": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * @default {
+             *       "amount": 0.7,
+             *       "mode": "decorrelate",
+             *       "offset_ms": 12
+             *     }
+             */
+            params?: components["schemas"]["WidenerParams-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "widener";
+        };
+        /** Widener */
+        "Widener-Output": {
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "amount": 0.7,
+             *       "mode": "decorrelate",
+             *       "offset_ms": 12
+             *     }
+             */
+            params: components["schemas"]["WidenerParams-Output"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "widener";
+        };
+        /**
+         * WidenerParams
+         * @description *decorrelate* gives the sides ``amount`` of what all-passes make of the middle; *offset* lets the right side come
+         *     ``offset_ms`` after the left one, or before it.
+         */
+        "WidenerParams-Input": {
+            /**
+             * Amount
+             * @default 0.7
+             */
+            amount?: number;
+            /**
+             * Mode
+             * @default decorrelate
+             * @enum {string}
+             */
+            mode?: "decorrelate" | "offset";
+            /**
+             * Offset
+             * @default 12
+             */
+            offset_ms?: number;
+        };
+        /**
+         * WidenerParams
+         * @description *decorrelate* gives the sides ``amount`` of what all-passes make of the middle; *offset* lets the right side come
+         *     ``offset_ms`` after the left one, or before it.
+         */
+        "WidenerParams-Output": {
+            /**
+             * Amount
+             * @default 0.7
+             */
+            amount: number;
+            /**
+             * Mode
+             * @default decorrelate
+             * @enum {string}
+             */
+            mode: "decorrelate" | "offset";
+            /**
+             * Offset
+             * @default 12
+             */
+            offset_ms: number;
         };
         /**
          * WordListing

@@ -13,6 +13,7 @@ relation_words   words of which sentences about making room are made
 relations        what makes room for what, as sentences made of words
 bed_place        where a signal is heard around the listener, and how far it is spread
 stage_place      where a signal is heard between left and right, and how wide
+widening         what a widener would cost in mono
 stage            where each strip is heard between left and right, how wide, and how far away
 reference_level  bringing strips to a reference level: what would change, and the one edit that changes it
 """

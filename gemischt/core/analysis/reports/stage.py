@@ -18,6 +18,7 @@ from gemischt.core.analysis.cache.renders import RenderStore
 from gemischt.core.analysis.measurement.results import SongMeasurement, StageName
 from gemischt.core.analysis.reports.bed_place import BedPlace, bed_place_of
 from gemischt.core.analysis.reports.stage_place import StagePlace, place_from, place_of
+from gemischt.core.analysis.reports.widening import widened_loss_db
 from gemischt.core.analysis.sub_sessions.paths import isolate
 from gemischt.core.analysis.sub_sessions.strip import InSong
 from gemischt.core.audio import Audio
@@ -27,6 +28,7 @@ from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.settings import Settings
 from gemischt.core.engine.tap_reader import BLOCK_SAMPLES, Media, Report, no_report, read_tap, stretch_of
 from gemischt.core.metering.bands import LL, LR, RR, band_powers, channel_powers, k_weighted, spread_out, turned
+from gemischt.core.processors.widener_params import WidenerParams
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.routing.solo import with_solo_applied
 from gemischt.core.session.beds import bed_of, is_around
@@ -99,8 +101,16 @@ def _placed(settings: Settings, strip: Strip, powers: NDArray[np.float64], *, le
     after = float(behind[..., LL].sum() + behind[..., RR].sum())
     kept_db = power_to_db(after) - power_to_db(before) if before > 0.0 else None
     bed = _with_width(bed_place_of(spread_out(powers, fader), layout), place)
-    width_lu = _width_lu(settings, strip, powers) if n_channels == 2 else None
-    return replace(place, gains=told, kept_db=kept_db, width_lu=width_lu, bed=bed)
+    place = replace(place, gains=told, kept_db=kept_db, bed=bed)
+    if n_channels == 1 or layout != STEREO:
+        return place
+    heard = turned(powers, fader)
+    return replace(
+        place,
+        width_lu=_width_lu(settings, strip, powers),
+        decorrelated_loss_db=widened_loss_db(heard, WidenerParams()),
+        offset_loss_db=widened_loss_db(heard, WidenerParams(mode="offset")),
+    )
 
 
 def _width_lu(settings: Settings, strip: Strip, powers: NDArray[np.float64]) -> float:

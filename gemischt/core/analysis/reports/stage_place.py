@@ -49,6 +49,7 @@ class StagePlace:
         wet_db: what returns bring of it over what it brings itself; None where no return has any.
         kept_db: what width and pan leave of its power; None where they move.
         width_lu: how much louder width makes it, before that is made up for; None of one channel, or where it moves.
+        decorrelated_loss_db: what mono would take of it behind a widener, and ``offset_loss_db`` of one by an offset.
         gains: what each channel that leaves it gets of each of its own by width and pan, (n_out, n_channels).
         travel: position over the song, of what moves.
         bed: where it is heard around the listener.
@@ -66,6 +67,8 @@ class StagePlace:
     wet_db: float | None = None
     kept_db: float | None = None
     width_lu: float | None = None
+    decorrelated_loss_db: float | None = None
+    offset_loss_db: float | None = None
     gains: tuple[tuple[float, ...], ...] = ()
     travel: tuple[float, ...] = ()
     bed: BedPlace | None = None

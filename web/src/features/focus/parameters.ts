@@ -112,6 +112,19 @@ export const SHOWN: Record<string, Shown[]> = {
     { kind: "switch", name: "left_inverted", label: "left inverted" },
     { kind: "switch", name: "right_inverted", label: "right inverted" },
   ],
+  widener: [
+    {
+      kind: "choice",
+      name: "mode",
+      label: "by",
+      options: [
+        { value: "decorrelate", label: "decorrelating" },
+        { value: "offset", label: "an offset" },
+      ],
+    },
+    number("amount", "amount", 2),
+    number("offset_ms", "offset", 1),
+  ],
   matrix: [
     number("left_to_left", "L to L", 2),
     number("right_to_left", "R to L", 2),

@@ -169,7 +169,7 @@ export function Place() {
                   )}
                 </chakra.div>
               )}
-              {strip && <Settings strip={strip} widthLu={current ? (place?.width_lu ?? null) : null} />}
+              {strip && <Settings strip={strip} place={current ? (place ?? null) : null} />}
               {place && (
                 <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
                   correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}

@@ -9,10 +9,11 @@ import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatHz, formatNumber } from "../../lib/format";
 import { wideLayout } from "../../lib/layouts";
-import { sideOf } from "./report";
+import { sideOf, type StagePlace } from "./report";
 
 /** What places the focused strip: its hands, from where on its lows are mono, and mono at its chain's end. */
-export function Settings({ strip, widthLu }: { strip: Strip; widthLu: number | null }) {
+export function Settings({ strip, place }: { strip: Strip; place: StagePlace | null }) {
+  const widthLu = place?.width_lu ?? null;
   const { edit } = useActing();
   const set = (values: Partial<StripSettings>): Wish =>
     ({ type: "set-strips", changes: [{ strip: strip.id, ...values }] }) as Wish;
@@ -77,6 +78,9 @@ export function Settings({ strip, widthLu }: { strip: Strip; widthLu: number | n
         </span>
       )}
       {strip.kind !== "mix" && <Distance strip={strip} />}
+      {place &&
+        place.decorrelated_loss_db !== null &&
+        !strip.chain.some(({ type }) => type === "widener") && <Widen strip={strip} place={place} />}
       {widthLu !== null && (Math.abs(widthLu) > 0.05 || strip.width_level_db !== 0) && (
         <WidthLevel strip={strip} widthLu={widthLu} set={set} />
       )}
@@ -198,3 +202,29 @@ const PART_TITLES: Record<(typeof PARTS)[number], string> = {
   highs: "An equaliser takes what air takes of the highs",
   send: "Returns go on getting as much",
 };
+
+/** Two ways to widen it, with what each would cost in mono. */
+function Widen({ strip, place }: { strip: Strip; place: StagePlace }) {
+  const { edit } = useActing();
+  const ways = [
+    { mode: "decorrelate", words: "by decorrelating", lossDb: place.decorrelated_loss_db },
+    { mode: "offset", words: "by an offset", lossDb: place.offset_loss_db },
+  ] as const;
+  return (
+    <chakra.span display="inline-flex" alignItems="center" gap="4px" flexWrap="wrap">
+      <chakra.span color="quiet">widen</chakra.span>
+      {ways.map(({ mode, words, lossDb }) => (
+        <PlainButton
+          key={mode}
+          height="target"
+          title="What mono would take of it then"
+          onClick={() =>
+            void edit({ type: "add-processor", strip: strip.id, processor: "widener", params: { mode } })
+          }
+        >
+          {words}: loses {formatNumber(lossDb ?? 0, 1)} dB in mono
+        </PlainButton>
+      ))}
+    </chakra.span>
+  );
+}

@@ -16,6 +16,9 @@ export type StagePlace = {
   gains: number[][];
   /** How much louder width makes it, before its level is made up for. */
   width_lu: number | null;
+  /** What mono would take of it behind a widener as it comes, and by an offset. */
+  decorrelated_loss_db: number | null;
+  offset_loss_db: number | null;
   /** Position over the song, of what moves. */
   travel: number[];
   bed: BedPlace | null;
