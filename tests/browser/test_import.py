@@ -51,8 +51,8 @@ class OwnFilesTest(OwnFilesCase):
 
         # What is for two channels is refused in words, and the chain stays as it was.
         page.get_by_role("row", name="Bed", exact=True).get_by_role("button").first.click()
-        self.choose(page, "Add to the chain", "Reverb")
-        expect(page.get_by_text("Reverb works on 2 channels at most, and 5.1 has 6 channels")).to_be_visible()
+        self.choose(page, "Add to the chain", "Delay")
+        expect(page.get_by_text("Delay works on 2 channels at most, and 5.1 has 6 channels")).to_be_visible()
         self.expect_refusal()
         self.assertEqual(self.server.document(self.session_id)["strips"][0]["chain"], [])
 

@@ -24,7 +24,7 @@ HEARD_DB = 60.0
 _TRAVEL_POINTS = 32
 _SILENT = 1e-20
 _NOWHERE = 1e-6
-_AIMED_AGAIN = 12
+_AIMED_AGAIN = 30
 
 
 @dataclass(frozen=True)

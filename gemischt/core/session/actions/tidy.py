@@ -6,8 +6,9 @@ from pydantic import Field
 
 from gemischt.core.errors import InvalidAction
 from gemischt.core.parameters import FrozenModel
+from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.session.actions.base import Action
-from gemischt.core.session.document import Clip, Delay, Media, Reverb, Session, Strip, StripKind
+from gemischt.core.session.document import Clip, Delay, Media, Processor, Reverb, Session, Strip, StripKind
 from gemischt.core.session.edits import (
     find_strip,
     fresh_id,
@@ -22,6 +23,10 @@ from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import Id, Name
 
 FAMILY_COLORS = ("#b4654a", "#a87b1f", "#4f8f4f", "#1a8f8f", "#3d7fb8", "#8a6bb8", "#b85c7a", "#8a8a2f")
+
+
+FIRST_EARLY = 0.5
+"""First reflections of a new return's reverb; in sessions of before it has none."""
 
 
 class NewTrack(FrozenModel):
@@ -79,11 +84,16 @@ class AddStrip(Action):
             kind=self.kind,
             name=self.name,
             output=session.mix.id,
-            chain=()
-            if self.effect is None
-            else (Reverb(id="reverb") if self.effect == "reverb" else Delay(id="delay"),),
+            chain=self._effects(),
         )
         return with_strips(session, _after_kind(session, [strip], self.kind))
+
+    def _effects(self) -> tuple[Processor, ...]:
+        if self.effect is None:
+            return ()
+        if self.effect == "delay":
+            return (Delay(id="delay"),)
+        return (Reverb(id="reverb", params=ReverbParams(early=FIRST_EARLY)),)
 
     def describe(self, session: Session) -> str:
         return f"New {self.kind} {self.name}"

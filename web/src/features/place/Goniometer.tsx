@@ -4,7 +4,7 @@ import { useCallback, useRef } from "react";
 import { useActing, useTransport } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
 
-const SIDE_PX = 150;
+const SIDE_PX = 132;
 const KEPT = 16;
 
 /** What is heard, left against right turned by 45 degrees: upright is the middle, flat works against itself. */

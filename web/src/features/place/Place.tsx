@@ -140,46 +140,50 @@ export function Place() {
           <chakra.section
             aria-label="The focused strip’s place"
             display="flex"
-            gap="14px"
+            flexDirection="column"
+            gap="6px"
+            fontSize="small"
             padding="8px 12px"
             borderTop="1px solid"
             borderColor="ink"
             flexShrink="0"
           >
-            <Goniometer />
-            <chakra.div fontSize="small" minWidth="0">
-              <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
-              {strip && place && (
-                <chakra.div display="flex" gap="10px">
-                  {bed && place.bed ? (
-                    <BedDetails
-                      bed={place.bed}
-                      loudspeakers={result?.layouts[place.bed.layout] ?? []}
-                      stale={!current}
-                    />
-                  ) : (
-                    <>
-                      <PanDrawing strip={strip} gains={place.gains} />
-                      <BandCorrelation
-                        bandsHz={result?.bands_hz ?? []}
-                        correlations={place.band_correlations}
+            <chakra.div display="flex" gap="14px">
+              <Goniometer />
+              <chakra.div fontSize="small" minWidth="0">
+                <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
+                {strip && place && (
+                  <chakra.div display="flex" gap="10px">
+                    {bed && place.bed ? (
+                      <BedDetails
+                        bed={place.bed}
+                        loudspeakers={result?.layouts[place.bed.layout] ?? []}
                         stale={!current}
                       />
-                    </>
-                  )}
-                </chakra.div>
-              )}
-              {strip && <Settings strip={strip} place={current ? (place ?? null) : null} />}
-              {place && (
-                <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
-                  correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}
-                  {formatNumber(Math.max(0, place.mono_loss_db), 1)} dB in mono
-                  {bed ? ", folded down" : ""}
-                  {strip?.kind === "track" &&
-                    (place.wet_db === null ? " · dry" : ` · ${formatNumber(place.wet_db, 0)} dB wet`)}
-                </chakra.p>
-              )}
+                    ) : (
+                      <>
+                        <PanDrawing strip={strip} gains={place.gains} />
+                        <BandCorrelation
+                          bandsHz={result?.bands_hz ?? []}
+                          correlations={place.band_correlations}
+                          stale={!current}
+                        />
+                      </>
+                    )}
+                  </chakra.div>
+                )}
+                {place && (
+                  <chakra.p color="quiet" opacity={current ? 1 : 0.5}>
+                    correlation {formatNumber(place.correlation ?? 1, 2)} · loses{" "}
+                    {formatNumber(Math.max(0, place.mono_loss_db), 1)} dB in mono
+                    {bed ? ", folded down" : ""}
+                    {strip?.kind === "track" &&
+                      (place.wet_db === null ? " · dry" : ` · ${formatNumber(place.wet_db, 0)} dB wet`)}
+                  </chakra.p>
+                )}
+              </chakra.div>
             </chakra.div>
+            {strip && <Settings strip={strip} place={current ? (place ?? null) : null} />}
           </chakra.section>
         </chakra.div>
       </chakra.div>

@@ -222,7 +222,7 @@ function Widen({ strip, place }: { strip: Strip; place: StagePlace }) {
             void edit({ type: "add-processor", strip: strip.id, processor: "widener", params: { mode } })
           }
         >
-          {words}: loses {formatNumber(lossDb ?? 0, 1)} dB in mono
+          {words}: {formatNumber(-(lossDb ?? 0), 1)} dB in mono
         </PlainButton>
       ))}
     </chakra.span>

@@ -3,14 +3,16 @@ import { useState } from "react";
 
 import { server } from "../../api/client";
 import { editsDone, refreshJobs, useJobs } from "../../api/queries";
-import type { JobStatus, PrintOrder } from "../../api/types";
+import type { JobStatus, PrintOrder, Strip } from "../../api/types";
 import { report, useOpen, useTransport } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { settleNudges } from "../../controls/useNudge";
 import { formatDb, formatTime } from "../../lib/format";
+import { wideLayout } from "../../lib/layouts";
 
 const BITS = ["16", "24", "32f"] as const;
+const FOLDED = ["as-is", "stereo", "mono", "headphones"] as const;
 const BITS_WORDS = { "16": "16 bits, dithered", "24": "24 bits", "32f": "32 bits float, never clips" };
 
 type Result = {
@@ -32,11 +34,13 @@ export function Print() {
   const { loopS } = useTransport();
   const { data: jobs } = useJobs();
   const [bits, setBits] = useState<(typeof BITS)[number]>("24");
+  const [folded, setFolded] = useState<(typeof FOLDED)[number]>("as-is");
+  const bed = wideLayout(mixOf(state.document));
   const [stretch, setStretch] = useState<"whole song" | "loop">("whole song");
   const prints = (jobs ?? []).filter((job) => job.title.startsWith("Print ")).reverse();
 
   const start = async () => {
-    const order: PrintOrder = { bits };
+    const order: PrintOrder = { bits, folded: bed ? folded : "as-is" };
     if (stretch === "loop" && loopS) Object.assign(order, { from_s: loopS[0], to_s: loopS[1] });
     try {
       // What is printed is what is shown, the last edit included.
@@ -60,6 +64,21 @@ export function Print() {
       <chakra.div display="grid" gridTemplateColumns="80px 1fr" rowGap="10px" alignItems="center">
         <chakra.span color="quiet">what</chakra.span>
         <span>Mix, after its fader</span>
+        {bed && (
+          <>
+            <chakra.span color="quiet">channels</chakra.span>
+            <span>
+              <Segments label="Channels" options={FOLDED} value={folded} onChange={setFolded} />{" "}
+              <chakra.span color="quiet">
+                {folded === "as-is"
+                  ? `${bed}, each channel said to be for its loudspeaker`
+                  : folded === "headphones"
+                    ? "what two ears hear of its loudspeakers"
+                    : "folded down"}
+              </chakra.span>
+            </span>
+          </>
+        )}
         <chakra.span color="quiet">stretch</chakra.span>
         <span>
           <Segments
@@ -110,6 +129,10 @@ export function Print() {
       ))}
     </chakra.div>
   );
+}
+
+function mixOf({ strips }: { strips: Strip[] }): Strip {
+  return strips.find((strip) => strip.kind === "mix") as Strip;
 }
 
 function PrintRow({ job }: { job: JobStatus }) {
