@@ -85,6 +85,12 @@ class Edit(BaseModel):
     evidence_revision: int | None = None
 
 
+class Foresight(BaseModel):
+    """An action to be foreseen."""
+
+    action: AnyAction
+
+
 class Step(BaseModel):
     """Undo or redo, made on a revision."""
 

@@ -11,6 +11,7 @@ from gemischt.cli.console import errors, progress_bar
 from gemischt.core.analysis.reports.duck_report import report_duck
 from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.relations import relations_of
+from gemischt.core.analysis.reports.stage_place import StagePlace
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
@@ -209,17 +210,19 @@ def stage(session: str, *, data: Path, as_json: bool) -> None:
         print(json.dumps([{"strip": strip, **report_to_json(place)} for strip, place in found.items()]))
         return
     for strip_id, place in found.items():
-        wet = "dry" if place.wet_db is None else f"{place.wet_db:.0f} dB wet"
-        correlation = "" if place.correlation is None else f", correlation {place.correlation:.2f}"
-        side = (
-            "C"
-            if abs(place.position) < 0.005
-            else f"{'L' if place.position < 0 else 'R'} {100 * abs(place.position):.0f}"
-        )
-        print(
-            f"{mix.strip(strip_id).name}: {side}, {100 * place.reach:.0f} % wide{correlation}, "
-            f"loses {place.mono_loss_db:.1f} dB in mono, {wet}"
-        )
+        print(f"{mix.strip(strip_id).name}: {_place_in_words(place)}")
+
+
+def _place_in_words(place: StagePlace) -> str:
+    wet = "dry" if place.wet_db is None else f"{place.wet_db:.0f} dB wet"
+    if place.bed is not None:
+        spread = "" if place.bed.spread_deg is None else f", {place.bed.spread_deg:.0f}° wide"
+        where = f"{place.bed.azimuth_deg:.0f}° around, {place.bed.elevation_deg:.0f}° up{spread}"
+        return f"{where}, loses {place.mono_loss_db:.1f} dB in mono, folded down, {wet}"
+    side = "L" if place.position < 0 else "R"
+    where = "C" if abs(place.position) < 0.005 else f"{side} {100 * abs(place.position):.0f}"
+    correlation = "" if place.correlation is None else f", correlation {place.correlation:.2f}"
+    return f"{where}, {100 * place.reach:.0f} % wide{correlation}, loses {place.mono_loss_db:.1f} dB in mono, {wet}"
 
 
 def tempo(session: str, *, estimate: str | None, set_bpm: float | None, data: Path, as_json: bool) -> None:

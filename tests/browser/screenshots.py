@@ -1,9 +1,7 @@
 """Retakes docs/screenshots from the demo song. Run by `make screenshots`."""
 
-import math
 import re
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page
@@ -12,6 +10,7 @@ from tests.browser.browser import MIXED, VIEWPORT, Server, shared_browser
 
 FOLDER = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 RECORDED = "Low Tide (as recorded)"
+ROUND = "Low Tide (in the round)"
 PLACE_S = 27.0
 
 
@@ -94,12 +93,6 @@ def take(page: Page, server: Server) -> None:
     page.keyboard.press("Space")
     page.wait_for_timeout(4000)
     shot("moves")
-    record(page, shot)
-    page.keyboard.press("t")
-    page.get_by_role("button", name=re.compile("^estimate from")).click()
-    page.get_by_text("sure by").wait_for()
-    shot("beat")
-    page.keyboard.press("Escape")
     page.goto(f"{server.address}/controller")
     page.get_by_role("slider", name="Fader 8").wait_for()
     shot("controller")
@@ -110,6 +103,8 @@ def take(page: Page, server: Server) -> None:
     shot("findings")
     bands(page, server)
     shot("bands")
+    height(page, server)
+    shot("height")
 
 
 def bands(page: Page, server: Server) -> None:
@@ -124,24 +119,16 @@ def bands(page: Page, server: Server) -> None:
     page.wait_for_timeout(4000)
 
 
-def record(page: Page, shot: Callable[[str], None]) -> None:
-    """The lead voice's fader, held while the song plays."""
-    page.get_by_role("button", name="record while I move").click()
-    control = page.get_by_role("slider", name="Lead voice: fader", exact=True)
-    control.scroll_into_view_if_needed()
-    fader = control.bounding_box()
-    assert fader is not None
-    x, y = fader["x"] + 0.7 * fader["width"], fader["y"] + fader["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    for step in range(30):
-        page.mouse.move(x - 12.0 * math.sin(step / 5.0) - 4, y)
-        page.wait_for_timeout(50)
-    shot("recording")
-    page.mouse.up()
-    page.keyboard.press("Space")
-    page.wait_for_timeout(1000)
-    page.get_by_role("button", name="record while I move").click()
+def height(page: Page, server: Server) -> None:
+    """The bed, from behind."""
+    page.goto(f"{server.address}/session/{server.session_id(ROUND)}")
+    page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
+    page.keyboard.press("5")
+    page.get_by_role("radio", name="height").click()
+    page.get_by_text("measuring").wait_for(state="detached")
+    page.get_by_role("button", name="Play", exact=True).click()
+    page.evaluate(f"gemischtLive.seek({PLACE_S - 2})")
+    page.wait_for_timeout(4000)
 
 
 if __name__ == "__main__":

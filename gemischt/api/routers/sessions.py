@@ -3,9 +3,10 @@
 from fastapi import APIRouter
 
 from gemischt.api.dependencies import HubDep, WorkspaceDep
-from gemischt.api.schemas import Edit, HistoryListing, NewSession, SessionListing, SessionState, Step
+from gemischt.api.schemas import Edit, Foresight, HistoryListing, NewSession, SessionListing, SessionState, Step
 from gemischt.core.errors import RevisionConflict
-from gemischt.core.session.document import empty_session
+from gemischt.core.session.actions import apply_action
+from gemischt.core.session.document import Strip, empty_session
 
 router = APIRouter(prefix="/api/sessions", tags=["sessions"])
 
@@ -41,6 +42,15 @@ def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, hub: HubD
     stored = workspace.edit(session_id, edit.revision, edit.action)
     hub.document_changed(stored)
     return SessionState.of(stored)
+
+
+@router.post("/{session_id}/edits/foreseen", operation_id="foreseeEdit")
+def foresee_edit(session_id: str, foresight: Foresight, workspace: WorkspaceDep) -> list[Strip]:
+    """The strips that an action would change, as it would leave them; nothing is kept."""
+    before = workspace.sessions.get(session_id).session
+    as_they_are = {strip.id: strip for strip in before.strips}
+    after = apply_action(before, foresight.action)
+    return [strip for strip in after.strips if as_they_are.get(strip.id) != strip]
 
 
 @router.post("/{session_id}/undo", operation_id="undo")

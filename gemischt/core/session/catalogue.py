@@ -8,6 +8,7 @@ from gemischt.core.processors.eq_params import BandMotion, EqBand
 from gemischt.core.processors.filter_band import FilterBand
 from gemischt.core.processors.matrix_params import MATRICES, MatrixParams
 from gemischt.core.processors.registry import PROCESSORS
+from gemischt.core.session.actions.place import SpreadStrips
 from gemischt.core.session.document import (
     Clip,
     ControlGroup,
@@ -46,6 +47,7 @@ _PARTS: dict[str, type[BaseModel]] = {
     "repeat": Repeat,
     "length_ms": LengthMs,
     "click": Click,
+    "spread": SpreadStrips,
 }
 
 

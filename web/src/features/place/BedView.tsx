@@ -34,13 +34,15 @@ type BedViewProps = {
   /** The bed that a strip can be placed in, by strip. */
   beds: Record<string, string>;
   strips: Strip[];
+  /** Where some would stand after an edit. */
+  foreseen: Map<string, Strip> | null;
   asSet: boolean;
   stale: boolean;
 };
 
 /** The bed around the listener: from above strips are arcs at their azimuth, from behind they are where they are low or
  * high. They are dragged there. */
-export function BedView({ face, loudspeakers, places, beds, strips, asSet, stale }: BedViewProps) {
+export function BedView({ face, loudspeakers, places, beds, strips, foreseen, asSet, stale }: BedViewProps) {
   const { live, edit } = useActing();
   const area = useRef<HTMLDivElement>(null);
   const widthPx = useWidth(area);
@@ -154,7 +156,7 @@ export function BedView({ face, loudspeakers, places, beds, strips, asSet, stale
             const point = pointOf(strip.id, at);
             const isChosen = strip.id === focused || selected.has(strip.id);
             const thick = 4 + Math.max(0, Math.min(8, ((place?.bed?.rms_dbfs ?? -90) + 54) / 4));
-            const ghost = moving?.get(strip.id);
+            const ghost = (moving ?? foreseen)?.get(strip.id);
             const isBehind = Math.abs(at.azimuthDeg) > 90;
             const radius = radii.get(strip.id) ?? 0;
             const path = arcAbove(plan, radius, at.azimuthDeg, at.spreadDeg);
@@ -227,7 +229,9 @@ export function BedView({ face, loudspeakers, places, beds, strips, asSet, stale
                     />
                   </>
                 )}
-                {ghost && <Mark point={pointOf(strip.id, aroundAsSet(ghost, channelsOf(place)))} />}
+                {ghost && isAround(ghost) && (
+                  <Mark point={pointOf(strip.id, aroundAsSet(ghost, channelsOf(place)))} />
+                )}
                 <chakra.text
                   x={point.x}
                   y={point.y - thick / 2 - 6}

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 
 import { server } from "../../api/client";
 import { useMeasurement } from "../../api/useMeasurement";
-import type { Strip, Wish } from "../../api/types";
+import type { Strip } from "../../api/types";
 import { toggleMode, useMonitor } from "../../app/monitoring";
 import { useOpen } from "../../app/SessionContext";
 import { useView } from "../../app/store";
@@ -20,6 +20,7 @@ import { PanDrawing } from "./PanDrawing";
 import { PlaceTable } from "./PlaceTable";
 import type { StagePlace, StageReport } from "./report";
 import { Settings } from "./Settings";
+import { SpreadPicked } from "./SpreadPicked";
 import { StageView } from "./StageView";
 
 const SETTLE_MS = 80;
@@ -30,12 +31,13 @@ const RANGES = ["below 200 Hz", "200 Hz to 4 kHz", "above 4 kHz"];
 
 /** Where every strip stands: heard, measured, and seen as a stage. */
 export function Place() {
-  const { state, strips, live, edit } = useOpen();
+  const { state, strips, live } = useOpen();
   const focused = useView((view) => view.focused);
   const selected = useView((view) => view.selected);
   const mode = useMonitor((monitor) => monitor.mode);
   const [shows, setShows] = useState<(typeof SHOWS)[number]>("measured");
   const [face, setFace] = useState<(typeof FACES)[number]>("stage");
+  const [foreseen, setForeseen] = useState<Map<string, Strip> | null>(null);
   const { result, current, progress, problem } = useMeasurement<StageReport>({
     start: () =>
       server.POST("/api/sessions/{session_id}/stage", { params: { path: { session_id: state.id } } }),
@@ -51,12 +53,6 @@ export function Place() {
   const mix = places.get(mixStrip?.id ?? "");
   const bed = mixStrip && wideLayout(mixStrip);
   const picked = heard.filter((item) => selected.has(item.id) && item.kind !== "mix");
-  const spread = (how: "mirror" | "fan" | "from-middle") => {
-    const order = [...picked].sort((one, other) =>
-      how === "from-middle" ? centreOf(places, one) - centreOf(places, other) : 0,
-    );
-    void edit({ type: "spread-strips", strips: order.map((item) => item.id), how } as Wish);
-  };
   return (
     <chakra.div height="100%" display="flex" flexDirection="column" minHeight="0">
       <StationBar>
@@ -68,22 +64,7 @@ export function Place() {
         </chakra.span>
         <chakra.span flex="1" />
         {picked.length > 1 ? (
-          <>
-            <PlainButton height="target" onClick={() => spread("mirror")}>
-              Mirror in pairs
-            </PlainButton>
-            <PlainButton height="target" onClick={() => spread("fan")}>
-              Fan out
-            </PlainButton>
-            <PlainButton
-              height="target"
-              title="The lowest in the middle, the others beside it in turn"
-              disabled={!current}
-              onClick={() => spread("from-middle")}
-            >
-              Low ones to the middle
-            </PlainButton>
-          </>
+          <SpreadPicked picked={picked} places={places} stale={!current} onForeseen={setForeseen} />
         ) : (
           <chakra.span color="quiet">Pick several to mirror them or to fan them out</chakra.span>
         )}
@@ -115,6 +96,7 @@ export function Place() {
               places={places}
               beds={result?.beds ?? NO_BEDS}
               strips={heard}
+              foreseen={foreseen}
               asSet={shows === "as set" || !result}
               stale={shows === "measured" && !current}
             />
@@ -122,6 +104,7 @@ export function Place() {
             <StageView
               places={places}
               strips={heard}
+              foreseen={foreseen}
               asSet={shows === "as set" || !result}
               stale={shows === "measured" && !current}
             />
@@ -193,10 +176,6 @@ export function Place() {
 
 function percentOf(progress: number | null): string {
   return progress ? ` ${Math.round(100 * progress)} %` : "";
-}
-
-function centreOf(places: Map<string, StagePlace>, strip: Strip): number {
-  return places.get(strip.id)?.centre_hz ?? 0;
 }
 
 /** How much of the mix comes from outside the middle third, in three ranges. */

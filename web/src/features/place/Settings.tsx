@@ -77,6 +77,22 @@ export function Settings({ strip, place }: { strip: Strip; place: StagePlace | n
           />
         </span>
       )}
+      {!wideLayout(strip) && (
+        <PlainButton
+          height="target"
+          aria-pressed={isMonoAtEnd}
+          bg={isMonoAtEnd ? "wash" : "transparent"}
+          onClick={() =>
+            void edit(
+              isMonoAtEnd && last
+                ? { type: "remove-processor", strip: strip.id, processor: last.id }
+                : { type: "add-processor", strip: strip.id, processor: "gain", params: { channels: "mono" } },
+            )
+          }
+        >
+          mono at its chain’s end
+        </PlainButton>
+      )}
       {strip.kind !== "mix" && <Distance strip={strip} />}
       {place &&
         place.decorrelated_loss_db !== null &&
@@ -102,22 +118,6 @@ export function Settings({ strip, place }: { strip: Strip; place: StagePlace | n
             )
           }
         />
-      )}
-      {!wideLayout(strip) && (
-        <PlainButton
-          height="target"
-          aria-pressed={isMonoAtEnd}
-          bg={isMonoAtEnd ? "wash" : "transparent"}
-          onClick={() =>
-            void edit(
-              isMonoAtEnd && last
-                ? { type: "remove-processor", strip: strip.id, processor: last.id }
-                : { type: "add-processor", strip: strip.id, processor: "gain", params: { channels: "mono" } },
-            )
-          }
-        >
-          mono at its chain’s end
-        </PlainButton>
       )}
     </chakra.div>
   );

@@ -14,10 +14,17 @@ import { arcAsSet, panAt, placeOf } from "./setting";
 const HEIGHT_PX = 560;
 const STEP = 0.05;
 
-type StageViewProps = { places: Map<string, StagePlace>; strips: Strip[]; asSet: boolean; stale: boolean };
+type StageViewProps = {
+  places: Map<string, StagePlace>;
+  strips: Strip[];
+  /** Where some would stand after an edit. */
+  foreseen: Map<string, Strip> | null;
+  asSet: boolean;
+  stale: boolean;
+};
 
 /** The stage from above: strips as arcs where they are heard, to be dragged; their ends widen them. */
-export function StageView({ places, strips, asSet, stale }: StageViewProps) {
+export function StageView({ places, strips, foreseen, asSet, stale }: StageViewProps) {
   const { live, edit } = useActing();
   const area = useRef<HTMLDivElement>(null);
   const widthPx = useWidth(area);
@@ -164,8 +171,9 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
             const { strip, place } = entry;
             const thick = 4 + Math.max(0, Math.min(8, ((place?.rms_dbfs ?? -90) + 54) / 4));
             const isChosen = strip.id === focused || selected.has(strip.id);
-            const moved = moving?.get(strip.id);
+            const moved = (moving ?? foreseen)?.get(strip.id);
             const ghost = moved && arcAsSet(moved, channelsOf(place));
+            const travelled = asSet ? null : travelOf(place?.travel ?? []);
             const label = pointAt(plan, radius + thick / 2 + 6, item.position);
             return (
               <chakra.g
@@ -220,6 +228,15 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
                       onPointerDown={(event) => drag(event, strip.id, (by) => widened(strip.id, end * by))}
                     />
                   ))}
+                {travelled && (
+                  <chakra.path
+                    d={arcPath(plan, radius + thick / 2 + 2, travelled.position, travelled.reach)}
+                    fill="none"
+                    stroke="quiet"
+                    strokeWidth="1.5"
+                    strokeDasharray="1 3"
+                  />
+                )}
                 {ghost && (
                   <chakra.path
                     d={arcPath(plan, radius + thick / 2 + 3, ghost.position, ghost.reach)}
@@ -245,4 +262,12 @@ export function StageView({ places, strips, asSet, stale }: StageViewProps) {
       )}
     </chakra.div>
   );
+}
+
+const TRAVELS_FROM = 0.05;
+
+/** The arc that something moves over; null for what hardly moves. */
+function travelOf(positions: number[]): { position: number; reach: number } | null {
+  const [least, most] = [Math.min(...positions), Math.max(...positions)];
+  return most - least > TRAVELS_FROM ? { position: (least + most) / 2, reach: (most - least) / 2 } : null;
 }
