@@ -137,3 +137,17 @@ class EvidenceTest(ApiCase):
         refused = self.ask("POST", f"/api/sessions/{state['id']}/edits", json=again, status=409)
         self.assert_error(refused, "found in revision 1", "measured anew")
         self.assertEqual(self.ask("GET", f"/api/sessions/{state['id']}"), state)
+
+
+class ForeseenTest(LevelApiCase):
+    def test_an_edit_is_foreseen_and_nothing_is_kept(self) -> None:
+        spread = {"type": "spread-strips", "strips": ["tone", "mix"], "how": "fan", "arc": 0.5}
+        foreseen = self.ask("POST", f"{self.path}/edits/foreseen", json={"action": spread})
+        self.assertEqual({strip["id"]: strip["pan"]["position"] for strip in foreseen}, {"tone": -0.5, "mix": 0.5})
+        self.assertEqual(self.ask("GET", self.path)["revision"], self.state["revision"])
+        self.assertEqual(self.ask("GET", self.path)["document"]["strips"][0]["pan"]["position"], 0.0)
+
+    def test_what_would_be_refused_is_refused(self) -> None:
+        spread = {"type": "spread-strips", "strips": ["tone", "tone"], "how": "fan"}
+        refused = self.ask("POST", f"{self.path}/edits/foreseen", json={"action": spread}, status=422)
+        self.assertIn("twice", str(refused))

@@ -125,7 +125,7 @@ def height(page: Page, server: Server) -> None:
     page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
     page.keyboard.press("5")
     page.get_by_role("radio", name="height").click()
-    page.get_by_text("measuring").wait_for(state="detached")
+    page.get_by_text(", folded down").wait_for()
     page.get_by_role("button", name="Play", exact=True).click()
     page.evaluate(f"gemischtLive.seek({PLACE_S - 2})")
     page.wait_for_timeout(4000)

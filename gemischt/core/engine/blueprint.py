@@ -11,7 +11,9 @@ from gemischt.core.engine.buffer_names import (
     POST_FADER,
     PRE_FADER,
     SOURCE,
+    Point,
     lane_buffer,
+    point_buffer,
     pre_chain_buffer,
     signal_name,
     strip_buffer,
@@ -44,7 +46,11 @@ TICKS_ON_S = 120.0
 
 
 def draw_blueprint(
-    session: Session, media: Mapping[str, MediaSamples], *, taps: Collection[StripTap] | None = None
+    session: Session,
+    media: Mapping[str, MediaSamples],
+    *,
+    taps: Collection[StripTap] | None = None,
+    points: Collection[Point] = (),
 ) -> specs.Blueprint:
     """Lay out the operations of a valid session.
 
@@ -52,12 +58,13 @@ def draw_blueprint(
         media: decoded files by media id, shape (n_samples, n_channels), at the session's rate.
         taps: all that will be read; without, every strip has its meters. With taps there are none, and of strips that
             nobody reads the steps that change nothing now are left out: later settings may need another structure.
+        points: buffers that are kept for whoever reads them, beside those that every strip has.
 
     Raises:
         KeyError: a clip's media is not in ``media``.
     """
     session = with_steps_in_chains(session)
-    blueprint = _Drawing(session, media, taps).draw()
+    blueprint = _Drawing(session, media, taps, points).draw()
     return with_leaders(session, blueprint)
 
 
@@ -73,6 +80,7 @@ class _Drawing:
     session: Session
     media: Mapping[str, MediaSamples]
     taps: Collection[StripTap] | None
+    points: Collection[Point] = ()
     feeds: dict[str, list[Feed | ClipFeed]] = field(default_factory=dict)
     # What joins a strip after its chain.
     late_feeds: dict[str, list[Feed | ClipFeed]] = field(default_factory=dict)
@@ -88,7 +96,8 @@ class _Drawing:
         self.until_samples = self.length_samples + s_to_samples(TICKS_ON_S, session.sample_rate_hz)
         heard = [key for strip in session.strips for key in self._keys_of(strip)]
         self.tapped: set[StripTap] = {(edge.source, edge.tap) for edge in edges_of(session)} | set(heard)
-        self.tapped |= set(self.taps or ())
+        self.tapped |= set(self.taps or ()) | {(point.strip, point.tap) for point in self.points}
+        self.kept = {(point.strip, point.after): point for point in self.points if point.after is not None}
         self.triggers = {source for source, _ in heard}
         self.moves = moves_by_strip(session)
         self.index = {strip.id: index for index, strip in enumerate(session.strips)}
@@ -240,6 +249,14 @@ class _Drawing:
                 self._draw_parallel(strip, processor, buffer)
             else:
                 self._draw_processor(strip, processor, buffer)
+            self._keep(strip, processor.id, buffer)
+
+    def _keep(self, strip: Strip, part: str, buffer: str) -> None:
+        """Keep what a buffer holds now, behind a processor or a lane, if somebody reads it there."""
+        point = self.kept.get((strip.id, part))
+        if point is not None:
+            kept = self.sheet.buffer(point_buffer(point), self.sheet.buffers[buffer], lag=self.sheet.lags[buffer])
+            self.sheet.add(specs.Copy(OperationId(strip.id, Role.KEPT, (part,)), buffer, kept))
 
     def _draw_processor(self, strip: Strip, processor: Simple, buffer: str) -> None:
         if isinstance(processor, FollowerStep):
@@ -298,6 +315,7 @@ class _Drawing:
                 self.sheet.process(OperationId(strip.id, Role.LANE_BAND, part), "band", name, ((0, band),), on=True)
             self._draw_chain(strip, lane.chain, name)
             self._shift(OperationId(strip.id, Role.LANE_SHIFT, part), lane, name)
+            self._keep(strip, lane.id, name)
             feeds.append(Feed(OperationId(strip.id, Role.LANE, part), name, gains[lane.id]))
         latest = max(self.sheet.lags[feed.source] for feed in feeds)
         self.sheet.add(specs.Clear(OperationId(strip.id, Role.LANE_CLEAR, (block.id,)), buffer))

@@ -1,12 +1,13 @@
 """Plays a session: keeps the position, loops, follows edits without a click."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Protocol
 
 import numpy as np
 
 from gemischt.core.audio import Audio, MediaSamples
 from gemischt.core.engine.blueprint import draw_blueprint, with_leaders
+from gemischt.core.engine.buffer_names import Point
 from gemischt.core.engine.placement import mixing_matrix
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.resettling import resettle
@@ -35,12 +36,19 @@ class Renderer:
     for at a time. What comes out lags ``latency_samples`` behind ``position_samples``.
     """
 
-    def __init__(self, session: Session, media: Mapping[str, MediaSamples], *, max_block: int = DEFAULT_BLOCK) -> None:
+    def __init__(
+        self,
+        session: Session,
+        media: Mapping[str, MediaSamples],
+        *,
+        max_block: int = DEFAULT_BLOCK,
+        points: Collection[Point] = (),
+    ) -> None:
         session = self._session = with_steps_in_chains(session)
         self._media = media
         self.max_block = max_block
         self._sample_rate_hz = session.sample_rate_hz
-        self.plan = Plan(draw_blueprint(session, media), media, max_block=max_block)
+        self.plan = Plan(draw_blueprint(session, media, points=points), media, max_block=max_block)
         self.position_samples = 0
         self._probe: Probe | None = None
         self._watchers: Mapping[OperationId, Watcher] = {}

@@ -27,6 +27,7 @@ class Role(Enum):
     INPUT = "input"
     PRE_CHAIN = "pre-chain"
     PROCESSOR = "processor"
+    KEPT = "kept"
     KEY = "key"
     KEY_CLEAR = "key clear"
     KEY_FILTER = "key filter"
