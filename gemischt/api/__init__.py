@@ -4,6 +4,7 @@ app           the web application, assembled
 dependencies  what routers are handed
 errors        every error in one shape: what is wrong, where, and what to do
 limits        how much one request may bring
+print_schemas  what the API says and takes of prints
 routers       one router per subject
 schemas       what the API says and takes
 security      who may talk to this server, and what its pages may do

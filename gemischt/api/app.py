@@ -14,7 +14,20 @@ from starlette.concurrency import run_in_threadpool
 from gemischt import __version__
 from gemischt.api.errors import STATUSES, add_error_handlers
 from gemischt.api.limits import LimitedBodies
-from gemischt.api.routers import audio, catalogue, ducks, jobs, level, live, moves, place, presets, routing, sessions
+from gemischt.api.routers import (
+    audio,
+    catalogue,
+    ducks,
+    jobs,
+    level,
+    live,
+    moves,
+    place,
+    presets,
+    prints,
+    routing,
+    sessions,
+)
 from gemischt.api.schemas import ErrorBody
 from gemischt.api.security import NeedsToken, OnlyOwnPages, SafeHeaders
 from gemischt.api.settings import Settings
@@ -75,6 +88,7 @@ def create_app(settings: Settings) -> FastAPI:
         sessions.router,
         audio.router,
         routing.router,
+        prints.router,
         level.router,
         moves.router,
         ducks.router,

@@ -13,7 +13,6 @@ from gemischt.core.analysis.reports.path_ledger import path_ledger
 from gemischt.core.analysis.reports.relations import relations_of
 from gemischt.core.analysis.reports.stage_place import StagePlace
 from gemischt.core.dsp.jit import prepare_kernels
-from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import GemischtError, InvalidSession, NotFound
 from gemischt.core.session.actions import AddTracks, NewTrack, parse_action
 from gemischt.core.session.addresses import name_of
@@ -21,11 +20,9 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
-from gemischt.core.space.folding import FoldedTo
 from gemischt.core.units import heard_or_none
 from gemischt.operations.importing import import_file, midi_action, with_rate_of
 from gemischt.operations.measuring import measure_file, summary_to_json
-from gemischt.operations.printing import Bits, print_mix
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_files import (
     check_session_file,
@@ -53,37 +50,6 @@ def opened(data: Path) -> Iterator[Workspace]:
         yield workspace
     finally:
         workspace.close()
-
-
-def render(
-    session: str,
-    output: Path,
-    *,
-    from_s: float | None,
-    to_s: float | None,
-    bits: Bits,
-    folded: FoldedTo,
-    data: Path,
-    as_json: bool,
-) -> None:
-    """Print a mix to a WAV file."""
-    with opened(data) as workspace, progress_bar("Rendering") as progress:
-        mix = locate_session(workspace, session).session
-        media = workspace.open_media(mix)
-        printed = print_mix(mix, media, output, bits=bits, folded=folded, from_s=from_s, to_s=to_s, progress=progress)
-    summary = summary_to_json(printed.summary)
-    if as_json:
-        more = {"clipped_samples": printed.clipped_samples, "ringing_dbfs": printed.ringing_dbfs}
-        print(json.dumps({"path": str(output), **more, **summary}))
-    else:
-        print(f"{output}: {summary['duration_s']:.1f} s, {_show(summary['integrated_lufs'])} LUFS")
-        if printed.clipped_samples:
-            errors.print(f"{output}: {printed.clipped_samples} samples were clipped; turn the mix down or use 32f")
-        if printed.ringing_dbfs is not None:
-            errors.print(
-                f"{output}: still rang at {printed.ringing_dbfs:.0f} dBFS {LONGEST_TAIL_S:.0f} s after the last clip; "
-                "it was cut there. Shorten the feedback or print a longer stretch"
-            )
 
 
 def measure_files(files: list[str], *, as_json: bool) -> None:

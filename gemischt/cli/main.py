@@ -70,19 +70,44 @@ def start(
 @app.command()
 def render(
     session: str,
-    output: Annotated[Path, typer.Option("-o", "--output", help="WAV file to write.")],
+    output: Annotated[Path, typer.Option("-o", "--output", help="File to write; a folder for several files.")],
     from_s: Annotated[float | None, typer.Option("--from", min=0.0, help="Start, seconds.")] = None,
     to_s: Annotated[float | None, typer.Option("--to", min=0.0, help="End, seconds.")] = None,
-    bits: Annotated[Literal["16", "24", "32f"], typer.Option(help="Sample format.")] = "24",
+    tap: Annotated[
+        list[str] | None,
+        typer.Option(help="STRIP:TAP instead of the mix: pre-chain, pre-fader, post-fader, or behind a processor."),
+    ] = None,
+    stems: Annotated[bool, typer.Option("--stems", help="All that plays into the mix, one by one.")] = False,
+    whole_list: Annotated[bool, typer.Option("--list", help="The session's own print list.")] = False,
+    file_format: Annotated[
+        str | None, typer.Option("--format", help="wav-24, flac-24, mp3 ...; else by the file's suffix.")
+    ] = None,
+    rate: Annotated[int | None, typer.Option(help="Sample rate in Hz, else the session's.")] = None,
     folded: Annotated[
-        Literal["as-is", "stereo", "mono", "headphones"], typer.Option("--as", help="Fold a mix of more channels.")
+        Literal["as-is", "stereo", "mono", "left", "right", "side", "headphones"],
+        typer.Option("--as", help="Fold down, or take one side."),
     ] = "as-is",
+    target: Annotated[str | None, typer.Option(help="Hold it against a delivery target, by name or id.")] = None,
     data: DataOption = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Print a mix to a WAV file."""
-    stretch = {"from_s": from_s, "to_s": to_s}
-    commands().render(session, output, **stretch, bits=bits, folded=folded, data=data_folder(data), as_json=as_json)
+    """Print a mix, a tap, stems or a whole list."""
+    from gemischt.cli import print_commands
+
+    print_commands.render(
+        session,
+        output,
+        stretch_s=(from_s, to_s),
+        taps=tap or [],
+        stems=stems,
+        whole_list=whole_list,
+        file_format=file_format,
+        rate_hz=rate,
+        folded=folded,
+        target=target,
+        data=data_folder(data),
+        as_json=as_json,
+    )
 
 
 @app.command()

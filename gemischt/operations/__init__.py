@@ -2,7 +2,8 @@
 
 workspace          a data folder: sessions, audio, prints
 importing          files into tracks
-printing           a mix into a file
+printing           prints into files
+print_lists        print lists: begun, gone on with, and what they made brought back
 measuring          levels and loudness of files
 session_measuring  levels of a whole session, and what was found
 side_by_side       strips measured side by side, each at the heels of what it hears

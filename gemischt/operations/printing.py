@@ -1,169 +1,230 @@
-"""A mix into a file."""
+"""Prints into files: each appears only when it is whole, and one that fails leaves the others alone."""
 
-import errno
-import shutil
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
-from typing import Literal
-
-import numpy as np
-import soundfile
-from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
-from gemischt.core.engine.endings import LONGEST_TAIL_S, Ending, tail_samples, whole_stretch
-from gemischt.core.engine.renderer import Renderer
-from gemischt.core.engine.tap_reader import Stretch, read_tap
-from gemischt.core.errors import BadAudio
-from gemischt.core.metering.summary import Summary, summarize
+from gemischt.core.errors import GemischtError, StorageFailed
+from gemischt.core.metering.summary import Summarizer, Summary
+from gemischt.core.printing.files import PrintFile, files_of
+from gemischt.core.printing.rendering import Written, render_files
 from gemischt.core.session.document import Session
-from gemischt.core.space.folding import FoldedTo, Folding
-from gemischt.core.space.layout import LayoutName
+from gemischt.core.session.print_names import apart, stem_of
+from gemischt.core.session.prints import Print
+from gemischt.core.space.layout import Layout
+from gemischt.core.terms import LONGEST_SONG_S
 from gemischt.core.units import s_to_samples
+from gemischt.operations.measuring import measure_file
 from gemischt.operations.workspace import OpenMedia
 from gemischt.storage.audio_files import Progress, no_progress
-from gemischt.storage.scene_description import description_of
-from gemischt.storage.wave_chunks import append_chunks
-from gemischt.storage.wave_speakers import order_in_file, write_mask
-from gemischt.storage.writing import disk_error, written_beside
+from gemischt.storage.audio_writing import FORMATS, AudioFileWriter, Label, rate_in_file
+from gemischt.storage.writing import disk_error, keep, keep_under_free_name, unfinished_file
 
-Bits = Literal["16", "24", "32f"]
-RELEASE_EVERY_SAMPLES = 20 * 48000
-BLOCK_SAMPLES = 4096
-"""Large enough that what happens between blocks hardly counts, small enough for the cache."""
-_SUBTYPES: dict[Bits, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
-_BYTES: dict[Bits, int] = {"16": 2, "24": 3, "32f": 4}
-# A plain WAV file counts its bytes in 32 bits; beyond that the RF64 variant is written.
-_PLAIN_WAV_BYTES = 2**32 - 4096
-_DITHER_SEED = 1770
-_FULL_BYTES = 1 << 20
+_RELEASES = 100
+"""So many times in a render memory is given back."""
 
 
 @dataclass(frozen=True)
 class Printed:
-    """A finished print: what it measures, how many samples were clipped to fit integers, and how loud it still rang
-    where it was cut, None if it had fallen silent."""
+    """A finished file.
 
+    Attributes:
+        summary: what is in it, measured before rounding, or, of what is lossy, in the file itself.
+        clipped_samples: how many did not fit into its integers.
+        start_s: where in the song it begins.
+        ringing_dbfs: how loud it still rang where it was cut; None if it had fallen silent.
+    """
+
+    file: PrintFile
     path: Path
+    rate_hz: int
     summary: Summary
     clipped_samples: int
-    ringing_dbfs: float | None = None
+    start_s: float
+    ringing_dbfs: float | None
 
 
-def print_mix(
-    session: Session,
-    media: OpenMedia,
-    path: Path,
-    *,
-    bits: Bits,
-    folded: FoldedTo = "as-is",
-    from_s: float | None = None,
-    to_s: float | None = None,
-    progress: Progress = no_progress,
-) -> Printed:
-    """Render the mix to a WAV file, which appears only when it is complete.
+@dataclass(frozen=True)
+class Unprinted:
+    """A file that could not be written, and why."""
 
-    Without an end it goes on until the mix is under -90 dBFS, for LONGEST_TAIL_S after the last clip at most.
+    file: PrintFile
+    error: GemischtError
 
-    Folded, it is what a listener of two loudspeakers, one, or headphones would hear of it.
 
-    16 bits are dithered (triangular, 2 LSB wide); 24 bits are rounded; 32 bits float are as they are.
+Outcome = Printed | Unprinted
+Watcher = Callable[[Outcome], None]
+
+
+def nobody(_outcome: Outcome) -> None:
+    """For callers who wait for all of them."""
+
+
+def named_files(session: Session, orders: Sequence[Print], made_at: datetime) -> list[tuple[PrintFile, str]]:
+    """The files of several prints, each with a name of its own, without its suffix.
 
     Raises:
-        BadAudio: the stretch is empty.
-        StorageFailed: the disk refused.
-        Cancelled: ``progress`` raised it.
+        InvalidAction: a print cannot be, or the pattern of names is wrong.
     """
-    renderer = Renderer(session, media.samples, max_block=BLOCK_SAMPLES)
-    stretch = whole_stretch(session, renderer, from_s, to_s)
-    if not stretch.n_samples:
-        raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
-    quantizer = Quantizer(bits)
-    folding = Folding(folded, renderer.plan.blueprint.layout, session.sample_rate_hz)
-    layout = folding.layout
-    # The layout's channels in the order in which the file has them.
-    order = np.argsort(order_in_file(layout.name))
-    plain = stretch.n_samples * layout.n_channels * _BYTES[bits] < _PLAIN_WAV_BYTES
-
-    with (
-        written_beside(path) as temporary,
-        _refusals(path),
-        soundfile.SoundFile(
-            str(temporary),
-            "w",
-            samplerate=session.sample_rate_hz,
-            channels=layout.n_channels,
-            subtype=_SUBTYPES[bits],
-            format=("WAVEX" if layout.n_channels > 2 else "WAV") if plain else "RF64",
-        ) as file,
-    ):
-
-        def write(block: Audio) -> Audio:
-            file.write(quantizer.quantize(block[order]))
-            return block
-
-        blocks = map(folding.process, watched_blocks(media, renderer, stretch, progress))
-        least = renderer.length_samples - stretch.start_samples if to_s is None else stretch.n_samples
-        cut = to_s is None and tail_samples(session) > s_to_samples(LONGEST_TAIL_S, session.sample_rate_hz)
-        ending = Ending(blocks, least, cut=cut)
-        summary = summarize((write(block) for block in ending), sample_rate_hz=session.sample_rate_hz, layout=layout)
-        file.close()
-        if layout.n_channels > 2:
-            _describe_bed(temporary, layout.name, session.name, summary.duration_s)
-    return Printed(path, summary, quantizer.clipped_samples, ending.ringing_dbfs)
+    files = [file for order in orders for file in files_of(session, order)]
+    n_digits = len(str(len(files)))
+    stems = []
+    for number, file in enumerate(files, start=1):
+        parts = file.names._replace(number=f"{number:0{n_digits}d}", date=made_at.strftime("%Y-%m-%d"))
+        stems.append(stem_of(session.print_names, parts))
+    return list(zip(files, apart(stems), strict=True))
 
 
-def _describe_bed(path: Path, layout: LayoutName, name: str, duration_s: float) -> None:
-    """Say in a file which loudspeakers its channels are for, to those who read masks and those who read scenes."""
-    write_mask(path, layout)
-    append_chunks(path, description_of(layout, order_in_file(layout), name, duration_s))
+def print_files(
+    session: Session,
+    media: OpenMedia,
+    named: Sequence[tuple[PrintFile, str]],
+    folder: Path,
+    *,
+    made_at: datetime,
+    overwrite: bool = False,
+    progress: Progress = no_progress,
+    watcher: Watcher = nobody,
+) -> list[Outcome]:
+    """Print files into a folder, in the order in which they are finished.
+
+    Args:
+        overwrite: whether files that have such names give way; otherwise the new ones are numbered.
+        watcher: called with each as soon as it is there.
+
+    Raises:
+        BadAudio: a stretch is empty.
+        StorageFailed: the folder is missing or may not be written to.
+        Cancelled: ``progress`` raised it; what is finished stays.
+    """
+    stems = {(file.order.id, file.part): stem for file, stem in named}
+    outcomes: list[Outcome] = []
+
+    def settle(outcome: Outcome) -> None:
+        outcomes.append(outcome)
+        watcher(outcome)
+
+    released = 0
+
+    def report(share: float) -> None:
+        nonlocal released
+        if share * _RELEASES >= released + 1:
+            released = int(share * _RELEASES)
+            media.release_pages()
+        progress(share)
+
+    with _folder_errors(folder), ExitStack() as unfinished:
+
+        def open_sink(file: PrintFile, layout: Layout) -> "_FileSink":
+            keep_as = _Destination(folder, stems[file.order.id, file.part], overwrite)
+            return _FileSink(session, file, layout, keep_as, made_at, unfinished, settle)
+
+        render_files(session, media.samples, [file for file, _ in named], open_sink, report=report)
+    return outcomes
 
 
 @contextmanager
-def _refusals(path: Path) -> Iterator[None]:
-    """The file library only says that the system refused: whether the disk is full is looked up."""
+def _folder_errors(folder: Path) -> Iterator[None]:
     try:
         yield
-    except (soundfile.LibsndfileError, AssertionError) as error:
-        full = shutil.disk_usage(path.parent).free < _FULL_BYTES
-        raise disk_error(OSError(errno.ENOSPC if full else errno.EIO, str(error)), path) from error
+    except OSError as error:
+        raise disk_error(error, folder / "print") from error
 
 
-def watched_blocks(media: OpenMedia, renderer: Renderer, stretch: Stretch, progress: Progress) -> Iterator[Audio]:
-    """Blocks of the mix over a stretch, with progress, and with memory given back on the way."""
-    unreleased = 0
-    for block in read_tap(renderer, stretch, renderer.plan.blueprint.output, report=progress):
-        yield block
-        unreleased += block.shape[1]
-        if unreleased >= RELEASE_EVERY_SAMPLES:
-            media.release_pages()
-            unreleased = 0
+@dataclass(frozen=True)
+class _Destination:
+    """Where a file goes once it is whole."""
+
+    folder: Path
+    stem: str
+    overwrite: bool
+
+    def take(self, temporary: Path) -> Path:
+        if not self.overwrite:
+            return keep_under_free_name(temporary, self.folder, self.stem)
+        path = self.folder / f"{self.stem}{temporary.suffix}"
+        keep(temporary, path)
+        return path
 
 
-class Quantizer:
-    """Turns float blocks into what the file holds, counting what had to be clipped.
+class _FileSink:
+    """A file being rendered. State: once the disk has refused, what comes is dropped."""
 
-    The file library floors floats that it converts, half a step down on average; so integers are made here.
-    """
+    def __init__(
+        self,
+        session: Session,
+        file: PrintFile,
+        layout: Layout,
+        destination: _Destination,
+        made_at: datetime,
+        unfinished: ExitStack,
+        settle: Watcher,
+    ) -> None:
+        self._session, self._file, self._layout = session, file, layout
+        self._destination, self._made_at, self._settle = destination, made_at, settle
+        order = file.order
+        audio_format = FORMATS[order.format]
+        self._rate_hz = rate_in_file(audio_format, order.rate_hz or session.sample_rate_hz)
+        self._temporary = unfinished.enter_context(unfinished_file(destination.folder, audio_format.suffix))
+        self._failed = False
+        try:
+            self._writer = AudioFileWriter(
+                self._temporary,
+                order.format,
+                layout,
+                sample_rate_hz=session.sample_rate_hz,
+                rate_hz=self._rate_hz,
+                most_samples=s_to_samples(_longest_s(session), session.sample_rate_hz),
+                shaped=order.shaped,
+                is_reversed=order.reversed,
+            )
+            unfinished.callback(self._writer.abandon)
+        except GemischtError as error:
+            self._refuse(error)
+        self._summarizer = Summarizer(self._rate_hz, layout)
 
-    def __init__(self, bits: Bits) -> None:
-        self._bits = bits
-        self._random = np.random.default_rng(_DITHER_SEED)
-        self.clipped_samples = 0
+    def write(self, block: Audio) -> None:
+        if self._failed:
+            return
+        try:
+            for written in self._writer.write(block):
+                self._summarizer.process(written)
+        except StorageFailed as error:
+            self._refuse(error)
 
-    def quantize(self, block: Audio) -> NDArray[np.float32] | NDArray[np.int16] | NDArray[np.int32]:
-        """(n_samples, n_channels) in the file's own type."""
-        frames = block.T
-        if self._bits == "32f":
-            return frames.astype(np.float32)
-        full_scale = 2.0 ** (int(self._bits) - 1)
-        scaled = frames * full_scale
-        self.clipped_samples += int(np.count_nonzero((scaled > full_scale - 1.0) | (scaled < -full_scale)))
-        if self._bits == "16":
-            scaled = scaled + self._random.random(scaled.shape) - self._random.random(scaled.shape)
-        rounded = np.clip(np.rint(scaled), -full_scale, full_scale - 1.0)
-        if self._bits == "16":
-            return rounded.astype(np.int16)
-        return rounded.astype(np.int32) << 8
+    def finish(self, written: Written) -> None:
+        if self._failed:
+            return
+        try:
+            for block in self._writer.finish():
+                self._summarizer.process(block)
+            self._settle(self._kept(written))
+        except (GemischtError, OSError) as error:
+            self._refuse(error if isinstance(error, GemischtError) else disk_error(error, self._temporary))
+
+    def _kept(self, written: Written) -> Printed:
+        start_s = written.start_samples / self._session.sample_rate_hz
+        made_at = self._made_at.isoformat(timespec="seconds")
+        self._writer.label(Label(self._file.names.what, self._session.name, start_s, made_at))
+        summary = measure_file(self._temporary) if self._writer.format.is_lossy else self._summarizer.summary()
+        path = self._destination.take(self._temporary)
+        clipped = self._writer.clipped_samples
+        return Printed(self._file, path, self._rate_hz, summary, clipped, start_s, written.ringing_dbfs)
+
+    def _refuse(self, error: GemischtError) -> None:
+        self._failed = True
+        self._settle(Unprinted(self._file, error))
+        self._temporary.unlink(missing_ok=True)
+
+
+def _longest_s(session: Session) -> float:
+    """No print of a session is longer: files beyond 4 GiB need another head from their first byte on."""
+    ends = [
+        clip.start_s + (clip.length_s or next((m.duration_s for m in session.media if m.id == clip.media), None) or 0.0)
+        for strip in session.strips
+        for clip in strip.clips
+    ]
+    return min(LONGEST_SONG_S, max(ends, default=0.0) + 600.0)

@@ -14,11 +14,12 @@ from pathlib import Path
 
 from gemischt.core.errors import BadAudio, Fault, GemischtError, InvalidSession
 from gemischt.core.session.document import Media, Session
+from gemischt.core.session.print_names import file_stem
 from gemischt.core.session.validation import dump_session, parse_session
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import hash_file
 from gemischt.storage.audio_reading import inspect_audio, read_blocks
-from gemischt.storage.writing import disk_error, file_stem, written_beside
+from gemischt.storage.writing import disk_error, written_beside
 
 SUFFIX = ".gemischt.json"
 MAX_ARCHIVE_ENTRIES = 5000

@@ -3,9 +3,7 @@
 They cross over to a process of their own (``task_process``), so what they need is data, too.
 """
 
-import tempfile
 from dataclasses import asdict
-from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, TypeAdapter
@@ -22,12 +20,10 @@ from gemischt.core.metering.bands import CENTRES_HZ
 from gemischt.core.session.beds import bed_of
 from gemischt.core.session.document import Session
 from gemischt.core.session.kinds import is_wide
-from gemischt.core.space.folding import FoldedTo
 from gemischt.core.space.layout import LAYOUTS
-from gemischt.core.terms import LONGEST_SONG_S, Id, SongTime
+from gemischt.core.terms import Id
 from gemischt.core.units import heard_or_none
-from gemischt.operations.measuring import summary_to_json
-from gemischt.operations.printing import Bits, print_mix
+from gemischt.operations.print_lists import run_list
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_measuring import (
     examine_session,
@@ -41,7 +37,6 @@ from gemischt.operations.session_measuring import (
 from gemischt.operations.tempo_estimating import estimate_strip
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
-from gemischt.storage.writing import file_stem, move_to_free_name
 
 StretchS = tuple[float, float]
 
@@ -241,44 +236,15 @@ class EstimateTempo(BaseModel):
         return estimate_strip(self.session, workspace.open_media(self.session).samples, self.strip, progress)
 
 
-class PrintOrder(BaseModel):
-    """How to print a mix, and from where to where."""
+class PrintRun(BaseModel):
+    """All files of a run of prints that are not there yet."""
 
-    bits: Bits = "24"
-    folded: FoldedTo = "as-is"
-    from_s: SongTime | None = None
-    to_s: float | None = Field(default=None, gt=0.0, le=LONGEST_SONG_S)
-
-
-class PrintMix(BaseModel):
-    """The mix as a file among the prints, and what it measures."""
-
-    task: Literal["print-mix"] = "print-mix"
-    session: Session
-    order: PrintOrder
+    task: Literal["print-run"] = "print-run"
+    run_id: str
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        order = self.order
-        with tempfile.TemporaryDirectory(dir=workspace.uploads) as folder:
-            printed = print_mix(
-                self.session,
-                workspace.open_media(self.session),
-                Path(folder) / "print.wav",
-                bits=order.bits,
-                folded=order.folded,
-                from_s=order.from_s,
-                to_s=order.to_s,
-                progress=progress,
-            )
-            # Named at last, so that no two prints get the same name.
-            path = move_to_free_name(printed.path, workspace.prints, file_stem(self.session.name, otherwise="mix"))
-        return {
-            "file_name": path.name,
-            "bits": order.bits,
-            "clipped_samples": printed.clipped_samples,
-            "ringing_dbfs": printed.ringing_dbfs,
-            "summary": summary_to_json(printed.summary),
-        }
+        files = run_list(workspace, self.run_id, progress)
+        return {"run": self.run_id, "files": {file.id: file.state for file in files}}
 
 
 Task = Annotated[
@@ -293,7 +259,7 @@ Task = Annotated[
     | ProposeRoom
     | MeasureStage
     | EstimateTempo
-    | PrintMix,
+    | PrintRun,
     Field(discriminator="task"),
 ]
 TASK: TypeAdapter[Task] = TypeAdapter(Task)

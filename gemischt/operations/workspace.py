@@ -12,6 +12,7 @@ from gemischt.core.session.document import Session
 from gemischt.storage.audio_files import AudioStore, MappedSamples
 from gemischt.storage.database import Database
 from gemischt.storage.presets import PresetStore
+from gemischt.storage.print_runs import PrintStore
 from gemischt.storage.renders import DiskRenders
 from gemischt.storage.sessions import SessionStore, StoredSession
 from gemischt.storage.snapshots import PutAsideStore, SnapshotStore
@@ -49,6 +50,7 @@ class Workspace:
         self.presets = PresetStore(self._database)
         self.snapshots = SnapshotStore(self._database)
         self.put_aside = PutAsideStore(self._database)
+        self.printed = PrintStore(self._database)
         self.audio = AudioStore(self._database, folder / "audio")
         self.renders = DiskRenders(folder / "renders", sources_digest())
         self.measuring = threading.Lock()
@@ -89,6 +91,7 @@ class Workspace:
                 where=str(self.folder),
                 remedy="Use that one, end it, or choose another folder with --data.",
             )
+        self.printed.stop_all()
         return empty(self.uploads) + sum(map(sweep, (self.folder, self.prints))) + self.audio.sweep()
 
     def close(self) -> None:

@@ -4,6 +4,7 @@ tables         SQLite through SQLAlchemy, brought up to date by Alembic
 database       SQLite through SQLAlchemy, brought up to date by Alembic
 sessions       documents with their edit history and the bin
 presets        processors to recall
+print_runs     what was printed and what is being printed
 snapshots      sessions as they were, and findings put aside
 renders        rendered audio and figures, bounded
 audio_files    content-addressed originals and their decoded, memory-mapped samples
@@ -12,6 +13,8 @@ audio_headers  whether a file holds all that its header says: the library reads 
 audio_reading  audio files of other programs: what can be used, and why the rest cannot
 wave_chunks    chunks of WAV files: where they lie, and more of them behind the audio
 wave_speakers  which loudspeaker each channel of a file is for
+wave_tags      what a WAV file says of itself, and where in its song it begins
+audio_writing  audio files of every format that prints have
 scene_description  beds described as scenes
 migrations     ?
 patches        JSON patches between two versions of a document

@@ -124,6 +124,8 @@ class AudioStore:
         audio = self.get(sha256)
         path = self._decoded_path(sha256, sample_rate_hz)
         if not path.exists():
+            if not audio.path.exists():
+                raise NotFound("the audio file is missing", where=audio.name, remedy="Import it again.")
             self._decode(audio.path, audio.name, sha256, audio.sample_rate_hz, sample_rate_hz, no_progress)
         return MappedSamples(path, audio.channels)
 

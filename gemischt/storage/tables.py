@@ -105,3 +105,33 @@ class PutAsideRow(Base):
     evidence_key: Mapped[str] = mapped_column(String(300))
     reason: Mapped[str] = mapped_column(Text)
     made_at: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class PrintRunRow(Base):
+    """A list of prints begun at once, and the session as it stood then: ``edit`` counts its edits."""
+
+    __tablename__ = "print_runs"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int]
+    edit: Mapped[int]
+    document: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(Moment, default=now)
+
+
+class PrintedFileRow(Base):
+    """One file of a run, in the order of its list: what it is to be, how far it is, and what became of it."""
+
+    __tablename__ = "printed_files"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    run_id: Mapped[str] = mapped_column(ForeignKey("print_runs.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    order: Mapped[str] = mapped_column(Text)
+    part: Mapped[str] = mapped_column(String(400))
+    stem: Mapped[str] = mapped_column(String(300))
+    state: Mapped[str] = mapped_column(String(16))
+    file_name: Mapped[str | None] = mapped_column(String(300), default=None)
+    result: Mapped[str | None] = mapped_column(Text, default=None)
+    error: Mapped[str | None] = mapped_column(Text, default=None)

@@ -4,7 +4,6 @@ import contextlib
 import errno
 import fcntl
 import os
-import re
 import shutil
 import tempfile
 import time
@@ -17,8 +16,6 @@ from gemischt.core.errors import StorageFailed
 _UNFINISHED = (".writing-*", "*.part")
 _NEWLY_MADE_S = 60.0
 """Files are locked right after they are made; what is younger than this may wait for it."""
-_MOST_NAME_BYTES = 180
-"""File systems take 255 bytes; a number, a suffix and a working name come on top."""
 
 
 @contextmanager
@@ -28,22 +25,32 @@ def written_beside(path: Path) -> Iterator[Path]:
     Raises:
         StorageFailed: the disk is full, the folder is missing or may not be written to.
     """
-    temporary: Path | None = None
     try:
-        handle, name = tempfile.mkstemp(prefix=".writing-", suffix=path.suffix, dir=path.parent)
-        temporary = Path(name)
-        with os.fdopen(handle, "rb") as held:
-            claim(held.fileno())
+        with unfinished_file(path.parent, path.suffix) as temporary:
             yield temporary
-        with temporary.open("rb") as finished:
-            os.fsync(finished.fileno())
-        temporary.chmod(0o644)
-        temporary.replace(path)
+            keep(temporary, path)
     except OSError as error:
         raise disk_error(error, path) from error
+
+
+@contextmanager
+def unfinished_file(folder: Path, suffix: str) -> Iterator[Path]:
+    """A new file that others leave alone; whatever of it is still there in the end is removed."""
+    handle, name = tempfile.mkstemp(prefix=".writing-", suffix=suffix, dir=folder)
+    try:
+        with os.fdopen(handle, "rb") as held:
+            claim(held.fileno())
+            yield Path(name)
     finally:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
+        Path(name).unlink(missing_ok=True)
+
+
+def keep(temporary: Path, path: Path) -> None:
+    """Put an unfinished file in its place, whole."""
+    with temporary.open("rb") as finished:
+        os.fsync(finished.fileno())
+    temporary.chmod(0o644)
+    temporary.replace(path)
 
 
 def claim(handle: int) -> None:
@@ -75,14 +82,16 @@ def empty(folder: Path) -> int:
     return freed
 
 
-def move_to_free_name(path: Path, folder: Path, stem: str) -> Path:
-    """Rename a finished file to ``STEM N`` with the first number that is free, whoever else does the same; the name."""
+def keep_under_free_name(temporary: Path, folder: Path, stem: str) -> Path:
+    """Put an unfinished file in a folder under a name that is free there, numbered from 2 on, whoever else does the
+    same; the name."""
     with held(folder):
-        number = 1
-        while (free := folder / f"{stem} {number}{path.suffix}").exists():
+        path, number = folder / f"{stem}{temporary.suffix}", 1
+        while path.exists():
             number += 1
-        path.replace(free)
-    return free
+            path = folder / f"{stem} {number}{temporary.suffix}"
+        keep(temporary, path)
+    return path
 
 
 @contextmanager
@@ -102,18 +111,6 @@ def held(folder: Path, *, shared: bool = False, wait: bool = True) -> Iterator[b
             yield True
     finally:
         os.close(handle)
-
-
-def file_stem(name: str, *, otherwise: str) -> str:
-    """A name of the user's as the stem of a file: any letters, but nothing a file system or shell trips over.
-
-    >>> file_stem("A/B: mix", otherwise="mix")
-    'A_B_ mix'
-    >>> len(file_stem("音" * 200, otherwise="mix").encode())
-    180
-    """
-    plain = re.sub(r"[^\w ()-]+", "_", name).encode()[:_MOST_NAME_BYTES].decode(errors="ignore")
-    return plain.strip() or otherwise
 
 
 def disk_error(error: OSError, path: Path) -> StorageFailed:

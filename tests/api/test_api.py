@@ -50,6 +50,14 @@ class ApiCase(WorkspaceCase):
         )
         return answer
 
+    def printed(self, state: dict[str, Any], *orders: dict[str, Any]) -> list[dict[str, Any]]:
+        """Every file of a session once orders are done, the newest run first."""
+        path = f"/api/sessions/{state['id']}/prints"
+        job = self.finished(self.ask("POST", path, json={"orders": list(orders)}, status=202))
+        self.assertEqual(job["state"], "done", job)
+        files: list[dict[str, Any]] = self.ask("GET", path)
+        return files
+
     def finished(self, job: dict[str, Any]) -> dict[str, Any]:
         # On a busy machine what works in the background hardly gets on.
         deadline = time.monotonic() + 120
@@ -199,6 +207,12 @@ class UploadTest(ApiCase):
         self.upload({"id": "none"}, path, "a.wav", status=404)
 
 
+def mix_print(*, to_s: float | None = None, **fields: Any) -> dict[str, Any]:
+    """The mix as an order, cut at a time if that is given."""
+    cut = {} if to_s is None else {"stretch": {"kind": "from-to", "to_s": to_s}, "ends": "cut"}
+    return {"id": "mix", "strips": ["mix"], "format": "wav-24", **cut, **fields}
+
+
 class JobsTest(ApiCase):
     def song(self) -> dict[str, Any]:
         state = self.create("A/B mix")
@@ -207,23 +221,19 @@ class JobsTest(ApiCase):
 
     def test_print_and_fetch(self) -> None:
         state = self.song()
-        order = {"bits": "24", "to_s": 1.0}
-        job = self.finished(self.ask("POST", f"/api/sessions/{state['id']}/prints", json=order, status=202))
-        self.assertEqual(job["state"], "done")
-        self.assertAlmostEqual(job["result"]["summary"]["sample_peak_dbfs"], -12.0, places=2)
-        response = self.client.get(f"/api/prints/{job['result']['file_name']}")
+        (printed,) = self.printed(state, mix_print(to_s=1.0))
+        self.assertEqual(printed["state"], "done")
+        self.assertAlmostEqual(printed["result"]["summary"]["sample_peak_dbfs"], -12.0, places=2)
+        response = self.client.get(f"/api/prints/{printed['file_name']}")
         (self.folder / "fetched.wav").write_bytes(response.content)
         read, _ = soundfile.read(self.folder / "fetched.wav")
         self.assertAlmostEqual(20 * np.log10(np.abs(read).max()), -12.0, places=2)
-        self.assertNotIn("/", job["result"]["file_name"])
+        self.assertNotIn("/", printed["file_name"])
 
     def test_a_second_print_does_not_replace_the_first(self) -> None:
         state = self.song()
-        names = set()
-        for _ in range(2):
-            job = self.finished(self.ask("POST", f"/api/sessions/{state['id']}/prints", json={}, status=202))
-            names.add(job["result"]["file_name"])
-        self.assertEqual(len(names), 2)
+        self.printed(state, mix_print())
+        self.assertEqual(len({file["file_name"] for file in self.printed(state, mix_print())}), 2)
 
     def test_measurement(self) -> None:
         state = self.song()
@@ -233,20 +243,23 @@ class JobsTest(ApiCase):
 
     def test_cancel(self) -> None:
         state = self.song()
-        job = self.ask("POST", f"/api/sessions/{state['id']}/prints", json={"to_s": 3000.0}, status=202)
+        orders = {"orders": [mix_print(to_s=3000.0)]}
+        job = self.ask("POST", f"/api/sessions/{state['id']}/prints", json=orders, status=202)
         self.ask("DELETE", f"/api/jobs/{job['id']}")
         self.assertEqual(self.finished(job)["state"], "cancelled")
         self.assertEqual(list((self.data / "prints").iterdir()), [])
 
     def test_errors(self) -> None:
         empty = self.create()
-        job = self.finished(self.ask("POST", f"/api/sessions/{empty['id']}/prints", json={}, status=202))
-        self.assertEqual(job["state"], "failed")
-        self.assertIn("nothing to print", job["error"]["what"])
+        (printed,) = self.printed(empty, mix_print())
+        self.assertEqual(printed["state"], "failed")
+        self.assertIn("nothing to print", printed["error"]["what"])
         self.assert_error(self.ask("GET", "/api/jobs/none", status=404), "no such job")
         self.assert_error(self.ask("GET", "/api/prints/none.wav", status=404), "no such print")
         self.ask("GET", "/api/prints/..%2Fgemischt.sqlite", status=404)
-        self.ask("POST", f"/api/sessions/{empty['id']}/prints", json={"bits": "8"}, status=422)
+        self.ask(
+            "POST", f"/api/sessions/{empty['id']}/prints", json={"orders": [mix_print(format="wav-8")]}, status=422
+        )
 
 
 class OwnPagesTest(ApiCase):

@@ -16,7 +16,7 @@ from gemischt.api.security import SAFE_HEADERS, TOKEN_COOKIE
 from gemischt.api.settings import Settings
 from gemischt.operations.jobs import MOST_UNFINISHED
 from gemischt.storage.sessions import SessionStore
-from tests.api.test_api import ApiCase
+from tests.api.test_api import ApiCase, mix_print
 from tests.support.files import write_wav
 from tests.support.serving import serve
 from tests.support.signals import noise
@@ -84,10 +84,9 @@ class ShapesTest(ApiCase):
                 state = self.create(name)
                 track = self.upload(state, write_wav(self.folder / "a.wav", noise(0.1)), "a.wav")
                 self.edit(state, type="add-tracks", tracks=[track])
-                order = {"bits": "16", "to_s": 0.1}
-                job = self.finished(self.ask("POST", f"/api/sessions/{state['id']}/prints", json=order, status=202))
-                self.assertEqual(job["state"], "done", job)
-                self.assertEqual(self.client.get(f"/api/prints/{job['result']['file_name']}").status_code, 200)
+                (printed,) = self.printed(state, mix_print(to_s=0.1))
+                self.assertEqual(printed["state"], "done", printed)
+                self.assertEqual(self.client.get(f"/api/prints/{printed['file_name']}").status_code, 200)
 
 
 class FullDiskTest(ApiCase):
@@ -148,7 +147,7 @@ class ManyJobsTest(ApiCase):
         track = self.upload(state, write_wav(self.folder / "a.wav", noise(0.1)), "a.wav")
         self.edit(state, type="add-tracks", tracks=[track])
         started = [jobs.start(f"wait {number}", lambda _report: release.wait(60)) for number in range(MOST_UNFINISHED)]
-        order = {"bits": "16", "to_s": 0.1}
+        order = {"orders": [mix_print(to_s=0.1)]}
         self.assert_error(self.ask("POST", f"/api/sessions/{state['id']}/prints", json=order, status=429), "wait")
         release.set()
         while any(jobs.get(job.id).state in ("waiting", "running") for job in started):

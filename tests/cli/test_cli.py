@@ -121,7 +121,7 @@ class MeasureTest(CommandCase):
 class RenderTest(CommandCase):
     def test_a_session_file_renders_without_a_server(self) -> None:
         out = self.folder / "mix.wav"
-        done = self.run_command("render", self.session_file(), "-o", out, "--bits", "32f", "--to", "1", "--json")
+        done = self.run_command("render", self.session_file(), "-o", out, "--format", "wav-32f", "--to", "1", "--json")
         result = json.loads(done.stdout)
         self.assertAlmostEqual(result["sample_peak_dbfs"], -12.0, places=3)
         read, _ = soundfile.read(out, always_2d=True)
@@ -132,14 +132,14 @@ class RenderTest(CommandCase):
         for reference in (stored.id, "Song"):
             with self.subTest(reference):
                 out = self.folder / "mix.wav"
-                self.run_command("render", reference, "-o", out, "--from", "0.25", "--to", "0.75", "--bits", "16")
+                self.run_command("render", reference, "-o", out, "--from", "0.25", "--to", "0.75", "--format", "wav-16")
                 info = soundfile.info(str(out))
                 self.assertEqual((info.frames, info.subtype), (24000, "PCM_16"))
 
     def test_errors(self) -> None:
         self.assertIn("no such session", self.run_command("render", "Nobody", "-o", "x.wav", code=1).stderr)
         self.run_command("render", "Nobody", code=2)
-        self.run_command("render", "Nobody", "-o", "x.wav", "--bits", "8", code=2)
+        self.run_command("render", "Nobody", "-o", "x.wav", "--format", "wav-8", code=1)
         missing = self.folder / "no" / "x.wav"
         done = self.run_command("render", self.session_file(), "-o", missing, code=1)
         self.assertIn("does not exist", done.stderr)
@@ -162,13 +162,13 @@ class ImportExportTest(CommandCase):
     def test_an_exported_session_renders_the_same(self) -> None:
         stored = self.new_session(tone=noise(0.5), other=sine(300, -20, 0.5))
         first = self.folder / "first.wav"
-        self.run_command("render", stored.id, "-o", first, "--bits", "32f")
+        self.run_command("render", stored.id, "-o", first, "--format", "wav-32f")
         target = self.folder / "export"
         written = Path(self.run_command("export", stored.id, "-o", target).stdout.strip())
         self.assertEqual(written.name, "Song.gemischt.json")
         self.run_command("validate", written)
         second = self.folder / "second.wav"
-        self.run_command("render", written, "-o", second, "--bits", "32f", "--data", self.folder / "elsewhere")
+        self.run_command("render", written, "-o", second, "--format", "wav-32f", "--data", self.folder / "elsewhere")
         np.testing.assert_array_equal(soundfile.read(first)[0], soundfile.read(second)[0])
 
     def test_a_zip_holds_document_and_audio(self) -> None:

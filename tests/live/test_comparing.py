@@ -10,6 +10,7 @@ from gemischt.core.space.fold_down import matrix_between
 from gemischt.core.space.headphones import Headphones
 from gemischt.core.space.layout import layout_named
 from gemischt.live.monitor import Monitor
+from tests.api.test_api import mix_print
 from tests.live.test_live import Listening, LiveCase
 from tests.support.signals import Signal, noise, sine
 
@@ -82,11 +83,13 @@ class MonitorTest(LiveCase):
             listening.send(type="loop", stretch_s=[0.0, 1.0])
             listening.send(type="play", at_s=0.0)
             listening.sound(4096, epoch=1)
-            job = self.client.post(f"/api/sessions/{self.stored.id}/prints", json={"bits": "32f"}).json()
+            prints = f"/api/sessions/{self.stored.id}/prints"
+            job = self.client.post(prints, json={"orders": [mix_print(format="wav-32f")]}).json()
             while job["state"] in ("waiting", "running"):
                 listening.take()
                 job = self.client.get(f"/api/jobs/{job['id']}").json()
-        content = self.client.get(f"/api/prints/{job['result']['file_name']}").content
+            (file,) = self.client.get(prints).json()
+        content = self.client.get(f"/api/prints/{file['file_name']}").content
         printed, _ = soundfile.read(io.BytesIO(content), dtype="float32", always_2d=True)
         np.testing.assert_array_equal(printed.T[:, SETTLED], self.signal[:, SETTLED])
 

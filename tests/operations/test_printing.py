@@ -10,13 +10,15 @@ import soundfile
 
 from gemischt.core.engine import endings
 from gemischt.core.errors import BadAudio, Cancelled, StorageFailed
+from gemischt.core.printing import rendering
 from gemischt.core.session.actions import parse_action
 from gemischt.core.space.fold_down import matrix_between
 from gemischt.core.space.headphones import Headphones
 from gemischt.core.space.layout import LAYOUTS
-from gemischt.operations import printing
 from gemischt.operations.measuring import measure_file
-from gemischt.operations.printing import Bits, Printed, Quantizer, print_mix
+from gemischt.operations.printing import Printed
+from gemischt.storage.audio_writing import Quantizer
+from tests.support.prints import print_mix
 from tests.support.signals import RATE_HZ, Signal, impulse, noise, sine
 from tests.support.workspaces import WorkspaceCase
 
@@ -34,7 +36,7 @@ SPEAKERS = (("quad", 4, 0x33), ("5.1", 6, 0x3F), ("7.1", 8, 0x63F), ("5.1.4", 10
 
 
 class PrintTest(WorkspaceCase):
-    def printed(self, signal: Signal, bits: Bits = "32f", **options: float) -> Printed:
+    def printed(self, signal: Signal, bits: str = "32f", **options: float) -> Printed:
         session = self.new_session(tone=signal).session
         path = self.folder / "print.wav"
         return print_mix(session, self.workspace.open_media(session), path, bits=bits, **options)
@@ -76,7 +78,7 @@ class PrintTest(WorkspaceCase):
             with self.subTest(folded):
                 path = self.folder / f"{folded}.wav"
                 media = self.workspace.open_media(session)
-                printed = print_mix(session, media, path, bits="32f", folded=folded)  # type: ignore[arg-type]
+                printed = print_mix(session, media, path, channels=folded)
                 read, _ = soundfile.read(path, always_2d=True)
                 np.testing.assert_allclose(read.T[:, : sound.shape[1]], sound, atol=1e-6)
                 self.assertEqual(printed.summary.channels, len(sound))
@@ -85,7 +87,7 @@ class PrintTest(WorkspaceCase):
         signal = noise(1.0, level=0.2)
         for bits, step in (("16", 2.0**-15), ("24", 2.0**-23)):
             with self.subTest(bits=bits):
-                printed = self.printed(signal, bits=bits)  # type: ignore[arg-type]
+                printed = self.printed(signal, bits=bits)
                 read, _ = soundfile.read(printed.path, always_2d=True)
                 error = read.T - signal.astype(np.float32)
                 self.assertLess(abs(error.mean()), 0.02 * step)
@@ -93,7 +95,7 @@ class PrintTest(WorkspaceCase):
 
     def test_dither_noise_of_16_bits(self) -> None:
         # Triangular dither 2 LSB wide plus rounding: -96.33 dB plain RMS (Lipshitz et al. 1992; identity q/2).
-        quantizer = Quantizer("16")
+        quantizer = Quantizer(16)
         out = quantizer.quantize(np.zeros((2, 20 * RATE_HZ)))
         level_db = 20 * np.log10(np.sqrt(np.mean((out / 32768.0) ** 2)))
         self.assertAlmostEqual(level_db, -96.33, delta=0.05)
@@ -103,8 +105,8 @@ class PrintTest(WorkspaceCase):
         # A frequency whose samples do not repeat: their errors are spread evenly.
         tone = sine(997.31, 0.0, 20.0) * (1 - 2.0**-14)
         for bits, full_scale, noise_db, over_noise_db in (
-            ("16", 2.0**15, -96.33, 93.32),
-            ("24", 2.0**31, -149.27, 146.26),
+            (16, 2.0**15, -96.33, 93.32),
+            (24, 2.0**31, -149.27, 146.26),
         ):
             with self.subTest(bits=bits):
                 frames = Quantizer(bits).quantize(tone)  # type: ignore[arg-type]
@@ -116,7 +118,7 @@ class PrintTest(WorkspaceCase):
         # Without dither, 0.4 LSB would round to nothing.
         times = np.arange(20 * RATE_HZ) / RATE_HZ
         carrier = np.sin(2 * np.pi * 997 * times)
-        frames = Quantizer("16").quantize(np.tile(0.4 / 32768.0 * carrier, (2, 1)))
+        frames = Quantizer(16).quantize(np.tile(0.4 / 32768.0 * carrier, (2, 1)))
         for channel in frames.T.astype(float):
             self.assertAlmostEqual(2 * np.mean(channel * carrier), 0.4, delta=0.01)
 
@@ -158,7 +160,7 @@ class PrintTest(WorkspaceCase):
         self.assertGreater(float(np.abs(read[-1500:]).max()), 10 ** (-91 / 20))
 
     def test_what_rings_longer_than_the_longest_is_cut_and_said(self) -> None:
-        with mock.patch.multiple(endings, LONGEST_TAIL_S=3.0), mock.patch.object(printing, "LONGEST_TAIL_S", 3.0):
+        with mock.patch.multiple(endings, LONGEST_TAIL_S=3.0), mock.patch.object(rendering, "LONGEST_TAIL_S", 3.0):
             printed = self.ringing(0.98)
         self.assertAlmostEqual(printed.summary.duration_s, 3.1, places=3)
         self.assertGreater(printed.ringing_dbfs or -200.0, -20.0)

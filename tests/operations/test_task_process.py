@@ -12,10 +12,12 @@ from unittest import mock
 from gemischt.core.errors import Cancelled, GemischtError, NotFound
 from gemischt.core.session.document import Session
 from gemischt.operations import priority
+from gemischt.operations.print_lists import begin_run
 from gemischt.operations.session_measuring import measure_session, measurement_to_json
 from gemischt.operations.task_process import TaskProcess
-from gemischt.operations.tasks import MeasureLedger, MeasureSong, PrintMix, PrintOrder
+from gemischt.operations.tasks import MeasureLedger, MeasureSong, PrintRun
 from gemischt.storage.audio_files import Progress, no_progress
+from tests.support.prints import mix_order
 from tests.support.signals import noise, sine
 from tests.support.workspaces import WorkspaceCase
 
@@ -109,10 +111,13 @@ class TaskProcessTest(WorkspaceCase):
         self.assertEqual(len(answered[0]["ways"]), 1)
 
     def test_prints_lie_where_they_are_fetched_from(self) -> None:
-        session = self.new_session(tone=sine(300, -6, 0.5)).session
-        printed = self.process.run(PrintMix(session=session, order=PrintOrder(bits="16")), self.workspace)
-        self.assertTrue((self.workspace.prints / printed["file_name"]).is_file())
-        self.assertAlmostEqual(printed["summary"]["sample_peak_dbfs"], -6.0, delta=0.05)
+        stored = self.new_session(tone=sine(300, -6, 0.5))
+        run = begin_run(self.workspace, stored, [mix_order(stored.session)])
+        done = self.process.run(PrintRun(run_id=run), self.workspace)
+        (printed,) = self.workspace.printed.files(run)
+        self.assertEqual(done["files"], {printed.id: "done"})
+        self.assertTrue((self.workspace.prints / (printed.file_name or "")).is_file())
+        self.assertAlmostEqual((printed.result or {})["summary"]["sample_peak_dbfs"], -6.0, delta=0.05)
 
     def test_it_gets_ready_and_on_beside_programs_that_take_every_processor(self) -> None:
         session = self.new_session(tone=noise(30.0, seed=77)).session

@@ -8,11 +8,12 @@ from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 from gemischt.core.errors import InvalidAction, RevisionConflict
-from gemischt.operations.tasks import PrintMix, PrintOrder
+from gemischt.operations.print_lists import begin_run, run_list
 from gemischt.storage.audio_files import no_progress
 from gemischt.storage.sessions import SessionStore, StoredSession
 from tests.storage.test_sessions import fader
 from tests.support.files import write_wav
+from tests.support.prints import mix_order
 from tests.support.signals import RATE_HZ, noise
 from tests.support.workspaces import WorkspaceCase
 
@@ -122,16 +123,15 @@ class WritersTest(WorkspaceCase):
 
 class PrintNamesTest(WorkspaceCase):
     def test_prints_ordered_at_once_keep_both(self) -> None:
-        session = self.new_session(tone=noise(0.2)).session
-        task = PrintMix(session=session, order=PrintOrder(bits="16", to_s=0.2))
+        stored = self.new_session(tone=noise(0.2))
         start = threading.Barrier(6)
 
-        def order(_: int) -> str:
+        def order(_: int) -> str | None:
+            run = begin_run(self.workspace, stored, [mix_order(stored.session)])
             start.wait()
-            name: str = task.run(self.workspace, no_progress)["file_name"]
-            return name
+            return run_list(self.workspace, run, no_progress)[0].file_name
 
         with ThreadPoolExecutor(6) as pool:
             names = set(pool.map(order, range(6)))
-        self.assertEqual(names, {f"Song {number}.wav" for number in range(1, 7)})
+        self.assertEqual(names, {"Song - Mix.wav", *(f"Song - Mix {number}.wav" for number in range(2, 7))})
         self.assertEqual({path.name for path in self.workspace.prints.iterdir()}, names)

@@ -19,6 +19,7 @@ half_band         twice the rate and back by half-band filters
 interpolation     the wave between the samples: four points a sample, and tops between those
 level_detection   levels of a signal, sample by sample
 limiting          looking ahead for true peaks
+noise_shaping     rounding to integers with dither, whose noise is moved to where it is heard less
 magnitude         the highest magnitude or value of a stretch of samples, fast
 pieces            coefficients that move: straight lines across pieces of a block
 playing           clips of any number of files, played into one sum

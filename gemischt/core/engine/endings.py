@@ -1,19 +1,17 @@
 """Where a print ends: what rings after the last clip, and when it has fallen silent."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 import numpy as np
 
 from gemischt.core.audio import Audio
-from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.resolving import told_over_time
 from gemischt.core.engine.settings import band_of
-from gemischt.core.engine.tap_reader import Stretch
 from gemischt.core.processors.band import BandFilter
 from gemischt.core.processors.registry import kind_of
 from gemischt.core.routing.graph import processing_order
 from gemischt.core.session.document import Lane, Parallel, Processor, Session
-from gemischt.core.units import SILENCE_DB, gain_to_db, s_to_samples
+from gemischt.core.units import SILENCE_DB, db_to_gain, gain_to_db
 
 SILENT_DBFS = -90.0
 _END_GRAIN_SAMPLES = 1024
@@ -21,8 +19,8 @@ LONGEST_TAIL_S = 120.0
 """What rings longer after the last clip is cut."""
 
 
-def tail_samples(session: Session) -> int:
-    """How long the mix may ring after the last clip: the slowest way through effects that follow each other."""
+def tail_samples(session: Session) -> dict[str, int]:
+    """How long each strip may ring after the last clip: the slowest way through effects that follow each other."""
     arriving: dict[str, int] = {strip.id: 0 for strip in session.strips}
     for strip_id in processing_order(session):
         strip = session.strip(strip_id)
@@ -31,7 +29,7 @@ def tail_samples(session: Session) -> int:
             if destination is not None:
                 arriving[destination] = max(arriving[destination], leaving)
         arriving[strip_id] = leaving
-    return arriving[session.mix.id]
+    return arriving
 
 
 def _lane_tail(session: Session, block: Parallel, lane: Lane) -> int:
@@ -51,55 +49,63 @@ def _chain_tail(session: Session, chain: tuple[Processor, ...]) -> int:
     return total
 
 
-def whole_stretch(session: Session, renderer: Renderer, from_s: float | None, to_s: float | None) -> Stretch:
-    """The stretch to render; without an end, to the last clip's end and what may ring after it."""
-    rate = session.sample_rate_hz
-    start = s_to_samples(from_s or 0.0, rate)
-    ringing = min(tail_samples(session), s_to_samples(LONGEST_TAIL_S, rate))
-    end = renderer.length_samples + ringing if to_s is None else s_to_samples(to_s, rate)
-    return Stretch(start, max(start, end))
-
-
 class Ending:
-    """Blocks of a stretch without what falls silent at its end.
+    """Blocks of a stretch without what falls silent at its end, nor, if that is not wanted, at its beginning.
 
-    ``ringing_dbfs`` is, once all blocks have come, how loud it still was at the end of a stretch that was too short for
-    it to fall silent: in the last quarter of what rings, since repeats have pauses between them. None if it was silent.
+    Attributes:
+        ringing_dbfs: once all blocks have come, how loud it still was at the end of a stretch that was too short for it
+            to fall silent: in the last quarter of what rings, since repeats have pauses between them. None if it was
+            silent.
+        skipped_samples: how many silent ones were left out at the beginning.
     """
 
-    def __init__(self, blocks: Iterable[Audio], least_samples: int, *, cut: bool) -> None:
+    def __init__(self, least_samples: int, *, cut: bool, from_first_sound: bool = False) -> None:
         """So many samples are kept whatever they hold."""
-        self._blocks = blocks
         self._least_samples = least_samples
         self._cut = cut
+        self._silent_so_far = from_first_sound
+        self._done = 0
+        self._held: list[Audio] = []
+        self._ringing: list[float] = []
         self.ringing_dbfs: float | None = None
+        self.skipped_samples = 0
 
-    def _parts(self) -> Iterator[Audio]:
-        """Blocks, cut small where the end may lie."""
-        done = 0
-        for block in self._blocks:
-            n_samples = block.shape[1]
-            grain = n_samples if done + n_samples <= self._least_samples else _END_GRAIN_SAMPLES
-            for start in range(0, n_samples, grain):
-                yield block[:, start : start + grain]
-            done += n_samples
-
-    def __iter__(self) -> Iterator[Audio]:
-        done = 0
-        held: list[Audio] = []
-        ringing: list[float] = []
-        for block in self._parts():
-            done += block.shape[1]
-            level_dbfs = gain_to_db(float(np.abs(block).max()))
-            if done > self._least_samples:
-                ringing.append(level_dbfs)
-                if level_dbfs < SILENT_DBFS:
-                    held.append(block.copy())
+    def take(self, block: Audio) -> Iterator[Audio]:
+        """What goes on, once the next block has come; views of it, or of copies."""
+        for part in self._parts(block):
+            self._done += part.shape[1]
+            if self._silent_so_far:
+                part = self._from_first_sound(part)
+                if not part.shape[1]:
                     continue
-            yield from held
-            held.clear()
-            yield block
-        last_dbfs = max(ringing[-(1 + len(ringing) // 4) :], default=SILENCE_DB)
+            level_dbfs = gain_to_db(float(np.abs(part).max()))
+            if self._done > self._least_samples:
+                self._ringing.append(level_dbfs)
+                if level_dbfs < SILENT_DBFS:
+                    self._held.append(part.copy())
+                    continue
+            yield from self._held
+            self._held.clear()
+            yield part
+
+    def finish(self) -> Iterator[Audio]:
+        """What goes on at the very end."""
+        last_dbfs = max(self._ringing[-(1 + len(self._ringing) // 4) :], default=SILENCE_DB)
         if self._cut and last_dbfs >= SILENT_DBFS:
             self.ringing_dbfs = last_dbfs
-            yield from held
+            yield from self._held
+        self._held.clear()
+
+    def _from_first_sound(self, part: Audio) -> Audio:
+        sounding = np.flatnonzero(np.abs(part).max(axis=0) >= db_to_gain(SILENT_DBFS))
+        first = int(sounding[0]) if len(sounding) else part.shape[1]
+        self._silent_so_far = not len(sounding)
+        self.skipped_samples += first
+        return part[:, first:]
+
+    def _parts(self, block: Audio) -> Iterator[Audio]:
+        """A block, cut small where the end may lie."""
+        n_samples = block.shape[1]
+        grain = n_samples if self._done + n_samples <= self._least_samples else _END_GRAIN_SAMPLES
+        for start in range(0, n_samples, grain or 1):
+            yield block[:, start : start + grain]

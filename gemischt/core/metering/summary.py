@@ -33,32 +33,48 @@ class Summary:
     correlation: float | None
 
 
-def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, layout: Layout) -> Summary:
-    """Measure consecutive blocks of any size, (n_channels, n)."""
-    meter = StageMeter(sample_rate_hz, layout)
-    squares = np.zeros(2)
-    product = 0.0
-    n_samples = 0
-    for block in blocks:
+class Summarizer:
+    """Measures consecutive blocks of any size, (n_channels, n)."""
+
+    def __init__(self, sample_rate_hz: int, layout: Layout) -> None:
+        self._sample_rate_hz, self._layout = sample_rate_hz, layout
+        self._meter = StageMeter(sample_rate_hz, layout)
+        self._squares = np.zeros(2)
+        self._product = 0.0
+        self._n_samples = 0
+
+    def process(self, block: Audio) -> None:
+        """Take in the next block."""
         for start in range(0, block.shape[1], BLOCK_SAMPLES):
             part = np.ascontiguousarray(block[:, start : start + BLOCK_SAMPLES])
-            meter.process(part, part.shape[1])
-            if layout == STEREO:
-                squares += np.einsum("ij,ij->i", part, part)
-                product += float(part[0] @ part[1])
-            n_samples += part.shape[1]
-    levels = meter.levels()
-    both = math.sqrt(float(squares[0]) * float(squares[1]))
-    return Summary(
-        sample_rate_hz=sample_rate_hz,
-        channels=layout.n_channels,
-        duration_s=n_samples / sample_rate_hz,
-        sample_peak_dbfs=levels.sample_peak_dbfs,
-        true_peak_dbtp=meter.final_true_peak_dbtp(),
-        rms_dbfs=levels.rms_dbfs,
-        integrated_lufs=levels.integrated_lufs,
-        max_momentary_lufs=levels.max_momentary_lufs,
-        max_short_term_lufs=levels.max_short_term_lufs,
-        loudness_range_lu=levels.loudness_range_lu,
-        correlation=product / both if both > 0.0 else None,
-    )
+            self._meter.process(part, part.shape[1])
+            if self._layout == STEREO:
+                self._squares += np.einsum("ij,ij->i", part, part)
+                self._product += float(part[0] @ part[1])
+            self._n_samples += part.shape[1]
+
+    def summary(self) -> Summary:
+        """All that has come so far."""
+        levels = self._meter.levels()
+        both = math.sqrt(float(self._squares[0]) * float(self._squares[1]))
+        return Summary(
+            sample_rate_hz=self._sample_rate_hz,
+            channels=self._layout.n_channels,
+            duration_s=self._n_samples / self._sample_rate_hz,
+            sample_peak_dbfs=levels.sample_peak_dbfs,
+            true_peak_dbtp=self._meter.final_true_peak_dbtp(),
+            rms_dbfs=levels.rms_dbfs,
+            integrated_lufs=levels.integrated_lufs,
+            max_momentary_lufs=levels.max_momentary_lufs,
+            max_short_term_lufs=levels.max_short_term_lufs,
+            loudness_range_lu=levels.loudness_range_lu,
+            correlation=self._product / both if both > 0.0 else None,
+        )
+
+
+def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, layout: Layout) -> Summary:
+    """Measure consecutive blocks of any size, (n_channels, n)."""
+    summarizer = Summarizer(sample_rate_hz, layout)
+    for block in blocks:
+        summarizer.process(block)
+    return summarizer.summary()

@@ -19,6 +19,8 @@ carrying     what becomes of a song when its tempo changes
 midi         MIDI files, read for tempo, metre, markers and notes
 beds         which bed a strip is placed in
 kinds        the kinds of strips: what each may do
+prints       what is to be printed, and what it is meant for
+print_names  names of printed files: from a pattern, fit for every file system
 presets      presets: processors without a strip, as an open document of their own
 racks        lanes to start from, made of our own processors
 ways         ways to make room to start from

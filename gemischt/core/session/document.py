@@ -19,6 +19,7 @@ from gemischt.core.processors.reverb_params import ReverbParams
 from gemischt.core.processors.saturator_params import SaturatorParams
 from gemischt.core.processors.widener_params import WidenerParams
 from gemischt.core.session.ducks import Click, Duck, Follower, Steps, WrittenNotes
+from gemischt.core.session.prints import USUAL_NAMES, Print, Target
 from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import LONGEST_SONG_S, Color, Id, Name, Note, SongTime, Tap
 
@@ -263,6 +264,7 @@ class Strip(FrozenModel):
     ``width_level_db`` makes up for what width does to the level of two channels.
     Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
     ``distance_m`` is how far away its level, highs and sends were set to be; it changes nothing by itself.
+    ``print_of`` is the strip whose print it plays.
     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
     """
 
@@ -294,6 +296,7 @@ class Strip(FrozenModel):
     output: Id | None = None
     late: bool = False
     sends: tuple[Send, ...] = Field(default=(), max_length=64)
+    print_of: Id | None = None
 
 
 class Folder(FrozenModel):
@@ -343,7 +346,11 @@ class NoteTrack(FrozenModel):
 
 
 class Session(FrozenModel):
-    """A whole mix."""
+    """A whole mix.
+
+    ``print_names`` is the pattern of prints' names; ``meant_for`` the target they are held against, one of ``targets``
+    or a published one.
+    """
 
     format: Literal["gemischt-session"] = FORMAT_NAME
     version: Literal[1] = FORMAT_VERSION
@@ -361,6 +368,10 @@ class Session(FrozenModel):
     note_tracks: tuple[NoteTrack, ...] = Field(default=(), max_length=128)
     ducks: tuple[Duck, ...] = Field(default=(), max_length=256)
     followers: tuple[Follower, ...] = Field(default=(), max_length=256)
+    prints: tuple[Print, ...] = Field(default=(), max_length=1000)
+    print_names: str = Field(default=USUAL_NAMES, min_length=1, max_length=200)
+    targets: tuple[Target, ...] = Field(default=(), max_length=64)
+    meant_for: Id | None = None
 
     def strip(self, strip_id: str) -> Strip:
         """The strip of this id; KeyError if there is none."""

@@ -250,3 +250,17 @@ def show_db(level_db: float | None) -> str:
     ('-3.5 dB', 'silent')
     """
     return "silent" if level_db is None else signed_db(level_db)
+
+
+def without_lost_prints(session: Session) -> Session:
+    """The session whose prints name no strips that are gone; one that named nothing else is gone, too."""
+    known = {strip.id for strip in session.strips}
+    if all(known.issuperset((*item.strips, *item.of)) for item in session.prints):
+        return session
+    kept = []
+    for item in session.prints:
+        strips = tuple(strip for strip in item.strips if strip in known)
+        if strips or item.every is not None:
+            of = tuple(strip for strip in item.of if strip in known)
+            kept.append(item.model_copy(update={"strips": strips, "of": of}))
+    return session.model_copy(update={"prints": tuple(kept)})

@@ -90,10 +90,21 @@ def _faults(session: Session) -> Iterator[Fault]:
     times = [tempo.at_s for tempo in session.tempo]
     if not times or any(later <= earlier for earlier, later in pairwise(times)):
         yield Fault("tempo", "must say at least one tempo, and be in order of time")
+    yield from _print_faults(session)
     yield from _repeated("note_tracks", (track.id for track in session.note_tracks))
     for track in session.note_tracks:
         if any(later.at_s < earlier.at_s for earlier, later in pairwise(track.notes)):
             yield Fault(f"note_tracks/{track.id}", "notes must be in order of time")
+
+
+def _print_faults(session: Session) -> Iterator[Fault]:
+    strips = {strip.id for strip in session.strips}
+    yield from _repeated("prints", (item.id for item in session.prints))
+    yield from _repeated("targets", (target.id for target in session.targets))
+    for item in session.prints:
+        for strip_id in (*item.strips, *item.of):
+            if strip_id not in strips:
+                yield Fault(f"prints/{item.id}/strips", f'no strip "{strip_id}"')
 
 
 def _strip_faults(session: Session) -> Iterator[Fault]:

@@ -523,7 +523,71 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/print-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Print Choices
+         * @description What prints can be meant for, and the formats there are.
+         */
+        get: operations["listPrintChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Prints
+         * @description Every file that was printed or is to be, the newest run first.
+         */
+        get: operations["listPrints"];
+        put?: never;
+        /**
+         * Start Prints
+         * @description Print the list, or some of it, in the background.
+         */
+        post: operations["startPrints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints-coming": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Foresee Prints
+         * @description What each print of the list would make.
+         */
+        get: operations["foreseePrints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/runs/{run_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -533,10 +597,130 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Start Print
-         * @description Print the mix in the background.
+         * Go On Printing
+         * @description Print what of a run was stopped or failed, as the song stood then.
          */
-        post: operations["printMix"];
+        post: operations["goOnPrinting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Print
+         * @description Delete a printed file.
+         */
+        delete: operations["removePrint"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/{file_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back Print
+         * @description Let a printed file play in the song: as a track, or in place of its strip's clips and chain.
+         */
+        post: operations["bringBackPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/{file_id}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curve Of Print
+         * @description A printed file along its length.
+         */
+        get: operations["curveOfPrint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/{file_id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changed Since Print
+         * @description What changed in the song since a file was printed.
+         */
+        get: operations["changedSincePrint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/{file_id}/snapshot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Snapshot Of Print
+         * @description The song as it stood when a file was printed, among the versions to compare with.
+         */
+        post: operations["snapshotOfPrint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/prints/{file_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sound Of Print
+         * @description A printed file itself, among the versions to compare with.
+         */
+        post: operations["soundOfPrint"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1382,6 +1566,48 @@ export interface components {
             to_db: number;
         };
         /**
+         * BringBack
+         * @description Let a print come back: as a track that plays where the printed strip plays, or in place of its clips and chain.
+         *
+         *     In place the strip keeps fader, pan, output and sends. What it was is kept beside it, muted and without ways, and
+         *     ducks that work before its fader go: they are in the print.
+         */
+        BringBack: {
+            /**
+             * In Place
+             * @default false
+             */
+            in_place?: boolean;
+            media: components["schemas"]["Media-Input"];
+            /**
+             * Mono
+             * @default false
+             */
+            mono?: boolean;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number;
+            /** Strip */
+            strip: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "bring-back";
+        };
+        /**
+         * BringBackOrder
+         * @description How a print is to come back.
+         */
+        BringBackOrder: {
+            /**
+             * In Place
+             * @default false
+             */
+            in_place?: boolean;
+        };
+        /**
          * BusFromStrips
          * @description A new bus that takes the strips' outputs and plays where they played, so that the mix stays as it is.
          *
@@ -1426,6 +1652,28 @@ export interface components {
                     [key: string]: components["schemas"]["Parameter"];
                 };
             };
+        };
+        /**
+         * Check
+         * @description One figure against what is asked: ``found`` and ``wanted`` in words, ``off_db`` beyond it, 0 if it holds.
+         */
+        Check: {
+            /**
+             * Asked
+             * @enum {string}
+             */
+            asked: "loudness" | "true peak" | "range" | "short-term" | "format" | "rate";
+            /** Found */
+            found: string;
+            /** Holds */
+            holds: boolean;
+            /**
+             * Off Db
+             * @default 0
+             */
+            off_db?: number;
+            /** Wanted */
+            wanted: string;
         };
         /**
          * Click
@@ -2181,7 +2429,7 @@ export interface components {
          */
         Edit: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["SetPrint"] | components["schemas"]["RemovePrints"] | components["schemas"]["MovePrint"] | components["schemas"]["SetPrinting"] | components["schemas"]["SetTarget"] | components["schemas"]["BringBack"] | components["schemas"]["Together"];
             /** Evidence Revision */
             evidence_revision?: number | null;
             /** Revision */
@@ -2378,6 +2626,18 @@ export interface components {
             path: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * FileCurve
+         * @description A file along its length: magnitude, and short-term loudness; -inf is null.
+         */
+        FileCurve: {
+            /** Duration S */
+            duration_s: number;
+            /** Peaks */
+            peaks: number[];
+            /** Short Term Lufs */
+            short_term_lufs: (number | null)[];
         };
         /**
          * FilterBand
@@ -2680,7 +2940,62 @@ export interface components {
          */
         Foresight: {
             /** Action */
-            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"];
+            action: components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["SetPrint"] | components["schemas"]["RemovePrints"] | components["schemas"]["MovePrint"] | components["schemas"]["SetPrinting"] | components["schemas"]["SetTarget"] | components["schemas"]["BringBack"] | components["schemas"]["Together"];
+        };
+        /**
+         * FormatListing
+         * @description A format to print in.
+         */
+        FormatListing: {
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "wav-16" | "wav-24" | "wav-32f" | "flac-16" | "flac-24" | "aiff-16" | "aiff-24" | "w64-24" | "w64-32f" | "vorbis" | "opus" | "mp3";
+            /** Is Lossy */
+            is_lossy: boolean;
+            /** Most Channels */
+            most_channels: number;
+            /** Rates Hz */
+            rates_hz: number[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * FromTo
+         * @description A stretch in seconds; to null: to the song's end.
+         */
+        "FromTo-Input": {
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from-to";
+            /** To S */
+            to_s?: number | null;
+        };
+        /**
+         * FromTo
+         * @description A stretch in seconds; to null: to the song's end.
+         */
+        "FromTo-Output": {
+            /**
+             * From S
+             * @default 0
+             */
+            from_s: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from-to";
+            /** To S */
+            to_s: number | null;
         };
         /** Gain */
         "Gain-Input": {
@@ -3075,6 +3390,32 @@ export interface components {
             threshold_db: number;
         };
         /**
+         * InSection
+         * @description The first section of this name.
+         */
+        "InSection-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "section";
+            /** Name */
+            name: string;
+        };
+        /**
+         * InSection
+         * @description The first section of this name.
+         */
+        "InSection-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "section";
+            /** Name */
+            name: string;
+        };
+        /**
          * JobStatus
          * @description ``result`` is there once the state is done; ``waits_for`` says what keeps it from going on.
          */
@@ -3436,7 +3777,7 @@ export interface components {
          */
         MatchOrder: {
             /** Action */
-            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["Together"]) | null;
+            action?: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["SetPrint"] | components["schemas"]["RemovePrints"] | components["schemas"]["MovePrint"] | components["schemas"]["SetPrinting"] | components["schemas"]["SetTarget"] | components["schemas"]["BringBack"] | components["schemas"]["Together"]) | null;
             /** Snapshot */
             snapshot?: string | null;
             /** Stretch S */
@@ -3693,6 +4034,21 @@ export interface components {
             bend: number;
             /** Value */
             value: boolean | number | null;
+        };
+        /**
+         * MovePrint
+         * @description Put a print elsewhere on the list.
+         */
+        MovePrint: {
+            /** Print */
+            print: string;
+            /** To */
+            to: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move-print";
         };
         /**
          * MoveProcessor
@@ -4173,26 +4529,306 @@ export interface components {
             preset: components["schemas"]["Preset-Output"];
         };
         /**
-         * PrintOrder
-         * @description How to print a mix, and from where to where.
+         * Print
+         * @description One print, of one file or several.
+         *
+         *     Attributes:
+         *         strips: what is printed, in this order; or ``every`` strip of a sort: a stem is what plays into the mix, so that
+         *             all stems add up to it as it is before its chain.
+         *         taps: where; or behind a processor or a lane of the one strip's chain (``after``).
+         *         summed: several strips into one file, instead of one each.
+         *         through_mix: of stems, what the mix would lose without each: as much of its chain as belongs to it.
+         *         of: as if these were soloed; none for everything.
+         *         ends: after its stretch, once it is silent, or cut there.
+         *         only_sound: from the first sound to the last.
+         *         moves: whether what moves moves.
+         *         rate_hz: null for the session's.
+         *         back: whether it comes back as a track, or to be played by the strip instead of its clips and chain.
+         *         lands: the section before which it comes back, ending as that begins; null for where it was.
+         *         shaped: noise of 16 bits is moved to where it is heard less.
          */
-        PrintOrder: {
+        "Print-Input": {
+            /** After */
+            after?: string | null;
             /**
-             * Bits
-             * @default 24
+             * Back
+             * @default no
              * @enum {string}
              */
-            bits?: "16" | "24" | "32f";
+            back?: "no" | "track" | "in-place";
             /**
-             * Folded
+             * Channels
              * @default as-is
              * @enum {string}
              */
-            folded?: "as-is" | "stereo" | "mono" | "headphones";
-            /** From S */
-            from_s?: number | null;
-            /** To S */
-            to_s?: number | null;
+            channels?: "as-is" | "stereo" | "mono" | "left" | "right" | "side" | "headphones";
+            /**
+             * Ends
+             * @default silent
+             * @enum {string}
+             */
+            ends?: "silent" | "cut";
+            /** Every */
+            every?: ("stem" | "track" | "bus" | "return") | null;
+            /**
+             * Format
+             * @default wav-24
+             * @enum {string}
+             */
+            format?: "wav-16" | "wav-24" | "wav-32f" | "flac-16" | "flac-24" | "aiff-16" | "aiff-24" | "w64-24" | "w64-32f" | "vorbis" | "opus" | "mp3";
+            /** Id */
+            id: string;
+            /** Lands */
+            lands?: string | null;
+            /**
+             * Moves
+             * @default true
+             */
+            moves?: boolean;
+            /**
+             * Of
+             * @default []
+             */
+            of?: string[];
+            /**
+             * Only Sound
+             * @default false
+             */
+            only_sound?: boolean;
+            /** Rate Hz */
+            rate_hz?: (32000 | 44100 | 48000 | 88200 | 96000) | null;
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed?: boolean;
+            /**
+             * Shaped
+             * @default false
+             */
+            shaped?: boolean;
+            /**
+             * Stretch
+             * @default {
+             *       "kind": "whole"
+             *     }
+             */
+            stretch?: components["schemas"]["WholeSong-Input"] | components["schemas"]["InSection-Input"] | components["schemas"]["FromTo-Input"];
+            /**
+             * Strips
+             * @default []
+             */
+            strips?: string[];
+            /**
+             * Summed
+             * @default false
+             */
+            summed?: boolean;
+            /**
+             * Taps
+             * @default [
+             *       "post-fader"
+             *     ]
+             */
+            taps?: ("pre-chain" | "pre-fader" | "post-fader")[];
+            /**
+             * Through Mix
+             * @default false
+             */
+            through_mix?: boolean;
+        };
+        /**
+         * Print
+         * @description One print, of one file or several.
+         *
+         *     Attributes:
+         *         strips: what is printed, in this order; or ``every`` strip of a sort: a stem is what plays into the mix, so that
+         *             all stems add up to it as it is before its chain.
+         *         taps: where; or behind a processor or a lane of the one strip's chain (``after``).
+         *         summed: several strips into one file, instead of one each.
+         *         through_mix: of stems, what the mix would lose without each: as much of its chain as belongs to it.
+         *         of: as if these were soloed; none for everything.
+         *         ends: after its stretch, once it is silent, or cut there.
+         *         only_sound: from the first sound to the last.
+         *         moves: whether what moves moves.
+         *         rate_hz: null for the session's.
+         *         back: whether it comes back as a track, or to be played by the strip instead of its clips and chain.
+         *         lands: the section before which it comes back, ending as that begins; null for where it was.
+         *         shaped: noise of 16 bits is moved to where it is heard less.
+         */
+        "Print-Output": {
+            /** After */
+            after: string | null;
+            /**
+             * Back
+             * @default no
+             * @enum {string}
+             */
+            back: "no" | "track" | "in-place";
+            /**
+             * Channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "stereo" | "mono" | "left" | "right" | "side" | "headphones";
+            /**
+             * Ends
+             * @default silent
+             * @enum {string}
+             */
+            ends: "silent" | "cut";
+            /** Every */
+            every: ("stem" | "track" | "bus" | "return") | null;
+            /**
+             * Format
+             * @default wav-24
+             * @enum {string}
+             */
+            format: "wav-16" | "wav-24" | "wav-32f" | "flac-16" | "flac-24" | "aiff-16" | "aiff-24" | "w64-24" | "w64-32f" | "vorbis" | "opus" | "mp3";
+            /** Id */
+            id: string;
+            /** Lands */
+            lands: string | null;
+            /**
+             * Moves
+             * @default true
+             */
+            moves: boolean;
+            /**
+             * Of
+             * @default []
+             */
+            of: string[];
+            /**
+             * Only Sound
+             * @default false
+             */
+            only_sound: boolean;
+            /** Rate Hz */
+            rate_hz: (32000 | 44100 | 48000 | 88200 | 96000) | null;
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed: boolean;
+            /**
+             * Shaped
+             * @default false
+             */
+            shaped: boolean;
+            /**
+             * Stretch
+             * @default {
+             *       "kind": "whole"
+             *     }
+             */
+            stretch: components["schemas"]["WholeSong-Output"] | components["schemas"]["InSection-Output"] | components["schemas"]["FromTo-Output"];
+            /**
+             * Strips
+             * @default []
+             */
+            strips: string[];
+            /**
+             * Summed
+             * @default false
+             */
+            summed: boolean;
+            /**
+             * Taps
+             * @default [
+             *       "post-fader"
+             *     ]
+             */
+            taps: ("pre-chain" | "pre-fader" | "post-fader")[];
+            /**
+             * Through Mix
+             * @default false
+             */
+            through_mix: boolean;
+        };
+        /**
+         * PrintChoices
+         * @description What prints can be meant for, and the formats there are.
+         */
+        PrintChoices: {
+            /** Formats */
+            formats: components["schemas"]["FormatListing"][];
+            /** Targets */
+            targets: components["schemas"]["Target-Output"][];
+        };
+        /**
+         * PrintComing
+         * @description What a print of the list would make: its files' names, or why it cannot be.
+         */
+        PrintComing: {
+            /** Files */
+            files: string[];
+            /** Print */
+            print: string;
+            problem?: components["schemas"]["ErrorBody"] | null;
+        };
+        /**
+         * PrintStart
+         * @description Which prints of the list, or others that are not on it; none named: the whole list.
+         */
+        PrintStart: {
+            /**
+             * Orders
+             * @default []
+             */
+            orders?: components["schemas"]["Print-Input"][];
+            /**
+             * Prints
+             * @default []
+             */
+            prints?: string[];
+        };
+        /**
+         * PrintedFile
+         * @description A file of a run: what it is to be, how far it is, what is in it, and whether that is what is asked for.
+         */
+        PrintedFile: {
+            /** Edit */
+            edit: number;
+            error: components["schemas"]["ErrorBody"] | null;
+            /** File Name */
+            file_name: string | null;
+            /** Id */
+            id: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Name */
+            name: string;
+            order: components["schemas"]["Print-Output"];
+            /** Print */
+            print: string;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+            /** Revision */
+            revision: number;
+            /** Run */
+            run: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            verdict: components["schemas"]["Verdict"] | null;
+        };
+        /**
+         * PrintedSince
+         * @description What changed in the song since a print.
+         */
+        PrintedSince: {
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
+            /** Edits */
+            edits: number;
         };
         /**
          * ProcessorListing
@@ -4427,6 +5063,19 @@ export interface components {
              * @enum {string}
              */
             type: "remove-note-track";
+        };
+        /**
+         * RemovePrints
+         * @description Take prints off the list; files stay.
+         */
+        RemovePrints: {
+            /** Prints */
+            prints: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-prints";
         };
         /**
          * RemoveProcessor
@@ -5062,6 +5711,9 @@ export interface components {
         /**
          * Session
          * @description A whole mix.
+         *
+         *     ``print_names`` is the pattern of prints' names; ``meant_for`` the target they are held against, one of ``targets``
+         *     or a published one.
          */
         Session: {
             /**
@@ -5090,6 +5742,8 @@ export interface components {
              * @constant
              */
             format: "gemischt-session";
+            /** Meant For */
+            meant_for: string | null;
             /**
              * Media
              * @default []
@@ -5114,6 +5768,16 @@ export interface components {
              */
             pan_law_db: 0 | -3 | -4.5 | -6;
             /**
+             * Print Names
+             * @default {session} - {what}
+             */
+            print_names: string;
+            /**
+             * Prints
+             * @default []
+             */
+            prints: components["schemas"]["Print-Output"][];
+            /**
              * Sample Rate Hz
              * @default 48000
              * @enum {integer}
@@ -5126,6 +5790,11 @@ export interface components {
             sections: components["schemas"]["Section"][];
             /** Strips */
             strips: components["schemas"]["Strip"][];
+            /**
+             * Targets
+             * @default []
+             */
+            targets: components["schemas"]["Target-Output"][];
             /**
              * Tempo
              * @default [
@@ -5568,6 +6237,33 @@ export interface components {
             values: components["schemas"]["ParameterValue"][];
         };
         /**
+         * SetPrint
+         * @description A print as it is to be; one with an unknown id is new, at the list's end.
+         */
+        SetPrint: {
+            print: components["schemas"]["Print-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-print";
+        };
+        /**
+         * SetPrinting
+         * @description The pattern of prints' names, or what they are meant for; what is left out stays, null is for nothing.
+         */
+        SetPrinting: {
+            /** Meant For */
+            meant_for?: string | null;
+            /** Print Names */
+            print_names?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-printing";
+        };
+        /**
          * SetProcessor
          * @description Set a processor's switch, key, or some of its parameters; what is left out stays.
          */
@@ -5664,6 +6360,18 @@ export interface components {
              * @enum {string}
              */
             type: "set-strips";
+        };
+        /**
+         * SetTarget
+         * @description An own target to hold prints against; one of the same id gives way.
+         */
+        SetTarget: {
+            target: components["schemas"]["Target-Input"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-target";
         };
         /**
          * SetTempo
@@ -5866,6 +6574,7 @@ export interface components {
          *     ``width_level_db`` makes up for what width does to the level of two channels.
          *     Below ``mono_below_hz`` two channels have no sides any more; null leaves them.
          *     ``distance_m`` is how far away its level, highs and sends were set to be; it changes nothing by itself.
+         *     ``print_of`` is the strip whose print it plays.
          *     ``layout`` is what it works on; without one a track has its files' channels, up to two, and every other strip two.
          */
         Strip: {
@@ -5960,6 +6669,8 @@ export interface components {
              * @default false
              */
             polarity_inverted: boolean;
+            /** Print Of */
+            print_of: string | null;
             /**
              * Sends
              * @default []
@@ -6167,6 +6878,76 @@ export interface components {
             type: "take-midi";
         };
         /**
+         * Target
+         * @description What a print is meant for: null is not asked for. ``source`` says where it stands.
+         */
+        "Target-Input": {
+            /** True peak */
+            at_most_dbtp?: number | null;
+            /**
+             * Formats
+             * @default []
+             */
+            formats?: ("wav-16" | "wav-24" | "wav-32f" | "flac-16" | "flac-24" | "aiff-16" | "aiff-24" | "w64-24" | "w64-32f" | "vorbis" | "opus" | "mp3")[];
+            /** Id */
+            id: string;
+            /** Loudness */
+            lufs?: number | null;
+            /** Name */
+            name: string;
+            /** Range */
+            range_at_most_lu?: number | null;
+            /** Rate Hz */
+            rate_hz?: (32000 | 44100 | 48000 | 88200 | 96000) | null;
+            /** Short-term at most */
+            short_term_at_most_lufs?: number | null;
+            /**
+             * Source
+             * @default
+             */
+            source?: string;
+            /**
+             * Tolerance
+             * @default 1
+             */
+            within_lu?: number;
+        };
+        /**
+         * Target
+         * @description What a print is meant for: null is not asked for. ``source`` says where it stands.
+         */
+        "Target-Output": {
+            /** True peak */
+            at_most_dbtp: number | null;
+            /**
+             * Formats
+             * @default []
+             */
+            formats: ("wav-16" | "wav-24" | "wav-32f" | "flac-16" | "flac-24" | "aiff-16" | "aiff-24" | "w64-24" | "w64-32f" | "vorbis" | "opus" | "mp3")[];
+            /** Id */
+            id: string;
+            /** Loudness */
+            lufs: number | null;
+            /** Name */
+            name: string;
+            /** Range */
+            range_at_most_lu: number | null;
+            /** Rate Hz */
+            rate_hz: (32000 | 44100 | 48000 | 88200 | 96000) | null;
+            /** Short-term at most */
+            short_term_at_most_lufs: number | null;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /**
+             * Tolerance
+             * @default 1
+             */
+            within_lu: number;
+        };
+        /**
          * TargetSettings
          * @description Of a target, or of several that are added; what is left out stays, or takes its default.
          */
@@ -6261,7 +7042,7 @@ export interface components {
          */
         Together: {
             /** Actions */
-            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"])[];
+            actions: (components["schemas"]["SetStrips"] | components["schemas"]["AddTracks"] | components["schemas"]["AddStrip"] | components["schemas"]["RemoveStrips"] | components["schemas"]["RenameStrips"] | components["schemas"]["SetSong"] | components["schemas"]["SetTempo"] | components["schemas"]["SetSampleRate"] | components["schemas"]["AddSection"] | components["schemas"]["SetSection"] | components["schemas"]["RemoveSection"] | components["schemas"]["TakeMidi-Input"] | components["schemas"]["FolderFromStrips"] | components["schemas"]["MoveInTree"] | components["schemas"]["SetFolder"] | components["schemas"]["RemoveFolder"] | components["schemas"]["SumFolder"] | components["schemas"]["SetClips"] | components["schemas"]["SplitClip"] | components["schemas"]["DuplicateClip"] | components["schemas"]["RemoveClip"] | components["schemas"]["SetOutput"] | components["schemas"]["BusFromStrips"] | components["schemas"]["AddSend"] | components["schemas"]["SetSends"] | components["schemas"]["RemoveSends"] | components["schemas"]["PasteSends"] | components["schemas"]["AddGroup"] | components["schemas"]["SetGroup"] | components["schemas"]["RemoveGroup"] | components["schemas"]["AddProcessor"] | components["schemas"]["PasteProcessors"] | components["schemas"]["RemoveProcessor"] | components["schemas"]["MoveProcessor"] | components["schemas"]["SetProcessor"] | components["schemas"]["AddParallel"] | components["schemas"]["AddBands"] | components["schemas"]["SplitBand"] | components["schemas"]["SetLanesKey"] | components["schemas"]["SetParallel"] | components["schemas"]["AddLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetLanes"] | components["schemas"]["AddDuck"] | components["schemas"]["AddDuckTargets"] | components["schemas"]["AddGhost"] | components["schemas"]["MakeRoom"] | components["schemas"]["SpreadStrips"] | components["schemas"]["SetDistance"] | components["schemas"]["RemoveDuck"] | components["schemas"]["RemoveDuckTargets"] | components["schemas"]["ReshapeDuck"] | components["schemas"]["SetDuck"] | components["schemas"]["SetDuckTarget"] | components["schemas"]["SetGhost"] | components["schemas"]["AddFollower"] | components["schemas"]["RemoveFollower"] | components["schemas"]["SetFollower"] | components["schemas"]["SetFollowerTarget"] | components["schemas"]["SetMoves"] | components["schemas"]["DrawMoves"] | components["schemas"]["OnlyIn"] | components["schemas"]["ReshapeMoves"] | components["schemas"]["CopyMoves"] | components["schemas"]["RemoveMoves"] | components["schemas"]["SetParameters"] | components["schemas"]["AddNotes"] | components["schemas"]["RemoveNoteTrack"] | components["schemas"]["SetPrint"] | components["schemas"]["RemovePrints"] | components["schemas"]["MovePrint"] | components["schemas"]["SetPrinting"] | components["schemas"]["SetTarget"] | components["schemas"]["BringBack"])[];
             /** Title */
             title: string;
             /**
@@ -6289,6 +7070,25 @@ export interface components {
             strip: string | null;
         };
         /**
+         * Verdict
+         * @description A print against its target.
+         *
+         *     Attributes:
+         *         gain_db: what brings it to the middle of the asked loudness, 0 if it holds; None of silence, or where none is
+         *             asked.
+         *         limited_db: by how much its true peaks would then be above what is allowed: a limiter has to take so much.
+         */
+        Verdict: {
+            /** Checks */
+            checks: components["schemas"]["Check"][];
+            /** Gain Db */
+            gain_db: number | null;
+            /** Limited Db */
+            limited_db: number;
+            /** Target */
+            target: string;
+        };
+        /**
          * WayListing
          * @description A way to make room to start from.
          */
@@ -6300,6 +7100,28 @@ export interface components {
              * @enum {string}
              */
             way: "duck-hard" | "make-room-for-fills" | "pump" | "lows-alone" | "one-band" | "drawn-at-hits" | "drawn-on-the-beat";
+        };
+        /**
+         * WholeSong
+         * @description From the beginning on.
+         */
+        "WholeSong-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "whole";
+        };
+        /**
+         * WholeSong
+         * @description From the beginning on.
+         */
+        "WholeSong-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "whole";
         };
         /** Widener */
         "Widener-Input": {
@@ -9983,7 +10805,249 @@ export interface operations {
             };
         };
     };
-    printMix: {
+    listPrintChoices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintChoices"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    listPrints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedFile"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    startPrints: {
         parameters: {
             query?: never;
             header?: never;
@@ -9994,7 +11058,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PrintOrder"];
+                "application/json": components["schemas"]["PrintStart"];
             };
         };
         responses: {
@@ -10005,6 +11069,983 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    foreseePrints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintComing"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    goOnPrinting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStatus"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    removePrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    bringBackPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringBackOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    curveOfPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileCurve"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    changedSincePrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedSince"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    snapshotOfPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotListing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    soundOfPrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotListing"];
                 };
             };
             /** @description Bad Request */

@@ -16,6 +16,7 @@ moves       what is drawn over the song
 notes       what pads and keys play
 place       where strips stand: mirrored, fanned out
 distance    how far away strips stand
+prints      the print list, and prints that come back
 parameters  any parameter by its address
 song        tempo, sections, the song's name
 base        what every action is
@@ -59,6 +60,14 @@ from gemischt.core.session.actions.moves import CopyMoves, DrawMoves, OnlyIn, Re
 from gemischt.core.session.actions.notes import AddNotes, RemoveNoteTrack
 from gemischt.core.session.actions.parameters import SetParameters
 from gemischt.core.session.actions.place import SpreadStrips
+from gemischt.core.session.actions.prints import (
+    BringBack,
+    MovePrint,
+    RemovePrints,
+    SetPrint,
+    SetPrinting,
+    SetTarget,
+)
 from gemischt.core.session.actions.route import (
     AddSend,
     BusFromStrips,
@@ -81,6 +90,7 @@ from gemischt.core.session.addresses import name_of
 from gemischt.core.session.document import Session
 from gemischt.core.session.drawing import shifted_along
 from gemischt.core.session.ducking import without_lost_ducks
+from gemischt.core.session.edits import without_lost_prints
 from gemischt.core.session.moves import without_lost_moves
 from gemischt.core.session.validation import check_session, faults_of
 
@@ -152,7 +162,13 @@ SingleAction = Annotated[
     | RemoveMoves
     | SetParameters
     | AddNotes
-    | RemoveNoteTrack,
+    | RemoveNoteTrack
+    | SetPrint
+    | RemovePrints
+    | MovePrint
+    | SetPrinting
+    | SetTarget
+    | BringBack,
     Field(discriminator="type"),
 ]
 
@@ -197,7 +213,7 @@ def dump_action(action: Action) -> dict[str, Any]:
 
 def apply_action(session: Session, action: Action) -> Session:
     """The session after a valid edit; refused edits raise and change nothing."""
-    edited = without_lost_moves(without_lost_ducks(action.apply(session)))
+    edited = without_lost_prints(without_lost_moves(without_lost_ducks(action.apply(session))))
     if action.shifts_moves:
         edited = shifted_along(session, edited)
     check_session(edited, where=action.describe(session))

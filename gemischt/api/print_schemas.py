@@ -1,0 +1,107 @@
+"""What the API says and takes of prints."""
+
+from datetime import datetime
+from typing import Any
+
+from pydantic import BaseModel, Field
+
+from gemischt.api.schemas import ErrorBody
+from gemischt.core.printing.delivery import Verdict, verdict_on
+from gemischt.core.session.differences import Difference
+from gemischt.core.session.prints import FormatName, Print, Target
+from gemischt.core.terms import Id
+from gemischt.operations.measuring import summary_from_json
+from gemischt.storage.print_runs import FileEntry, FileState, RunHead
+
+
+class PrintStart(BaseModel):
+    """Which prints of the list, or others that are not on it; none named: the whole list."""
+
+    prints: list[Id] = Field(default=[], max_length=1000)
+    orders: list[Print] = Field(default=[], max_length=100)
+
+
+class PrintComing(BaseModel):
+    """What a print of the list would make: its files' names, or why it cannot be."""
+
+    print: Id
+    files: list[str]
+    problem: ErrorBody | None = None
+
+
+class PrintedFile(BaseModel):
+    """A file of a run: what it is to be, how far it is, what is in it, and whether that is what is asked for."""
+
+    id: str
+    run: str
+    print: Id
+    order: Print
+    name: str
+    file_name: str | None
+    state: FileState
+    result: dict[str, Any] | None
+    error: ErrorBody | None
+    verdict: Verdict | None
+    edit: int
+    revision: int
+    made_at: datetime
+
+    @classmethod
+    def of(cls, head: RunHead, entry: FileEntry, target: Target | None) -> "PrintedFile":
+        verdict = None
+        if target is not None and entry.result is not None:
+            summary = summary_from_json(entry.result["summary"])
+            verdict = verdict_on(target, summary, entry.order.format, entry.result["rate_hz"])
+        return cls(
+            id=entry.id,
+            run=head.id,
+            print=entry.order.id,
+            order=entry.order,
+            name=entry.stem,
+            file_name=entry.file_name,
+            state=entry.state,
+            result=entry.result,
+            error=None if entry.error is None else ErrorBody.model_validate(entry.error),
+            verdict=verdict,
+            edit=head.edit,
+            revision=head.revision,
+            made_at=head.made_at,
+        )
+
+
+class PrintedSince(BaseModel):
+    """What changed in the song since a print."""
+
+    differences: list[Difference]
+    edits: int
+
+
+class FormatListing(BaseModel):
+    """A format to print in."""
+
+    format: FormatName
+    words: str
+    is_lossy: bool
+    most_channels: int
+    rates_hz: list[int]
+
+
+class PrintChoices(BaseModel):
+    """What prints can be meant for, and the formats there are."""
+
+    targets: list[Target]
+    formats: list[FormatListing]
+
+
+class BringBackOrder(BaseModel):
+    """How a print is to come back."""
+
+    in_place: bool = False
+
+
+class FileCurve(BaseModel):
+    """A file along its length: magnitude, and short-term loudness; -inf is null."""
+
+    duration_s: float
+    peaks: list[float]
+    short_term_lufs: list[float | None]
