@@ -23,6 +23,11 @@ const keys = {
   relations: (id: string, revision: number) => ["relations", id, revision],
   ways: ["ways"],
   waveform: (id: string, media: string) => ["waveform", id, media],
+  prints: (id: string) => ["prints", id],
+  printsComing: (id: string, revision: number) => ["prints-coming", id, revision],
+  printChoices: (id: string, revision: number) => ["print-choices", id, revision],
+  printCurve: (id: string, file: string) => ["print-curve", id, file],
+  changedSince: (id: string, file: string, revision: number) => ["changed-since", id, file, revision],
 };
 
 export function useSessions(deleted: boolean) {
@@ -185,6 +190,80 @@ export function useJobs() {
     staleTime: 0,
     refetchInterval: (query) =>
       query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 400 : false,
+  });
+}
+
+const UNDER_WAY = ["waiting", "running"];
+
+/** Every file that was printed or is to be, the newest run first; a verdict on each as the session asks now. */
+export function usePrints(id: string, revision: number) {
+  return useQuery({
+    queryKey: [...keys.prints(id), revision],
+    queryFn: () =>
+      answer(server.GET("/api/sessions/{session_id}/prints", { params: { path: { session_id: id } } })),
+    placeholderData: (before) => before,
+    staleTime: 0,
+    refetchInterval: (query) =>
+      query.state.data?.some((file) => UNDER_WAY.includes(file.state)) ? 500 : false,
+  });
+}
+
+export function refreshPrints(id: string): void {
+  void queryClient.invalidateQueries({ queryKey: keys.prints(id) });
+}
+
+/** What each print of the list would make; the last answer stays until the next is there. */
+export function usePrintsComing(id: string, revision: number) {
+  return useQuery({
+    queryKey: keys.printsComing(id, revision),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/prints-coming", { params: { path: { session_id: id } } }),
+      ),
+    placeholderData: (before) => before,
+    gcTime: 0,
+  });
+}
+
+/** What prints can be meant for, and the formats there are. */
+export function usePrintChoices(id: string, revision: number) {
+  return useQuery({
+    queryKey: keys.printChoices(id, revision),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/print-choices", { params: { path: { session_id: id } } }),
+      ),
+    placeholderData: (before) => before,
+    gcTime: 0,
+  });
+}
+
+/** A printed file along its length. */
+export function usePrintCurve(id: string, file: string, isThere: boolean) {
+  return useQuery({
+    queryKey: keys.printCurve(id, file),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/prints/{file_id}/curve", {
+          params: { path: { session_id: id, file_id: file } },
+        }),
+      ),
+    enabled: isThere,
+  });
+}
+
+/** What changed in the song since a file was printed. */
+export function useChangedSince(id: string, file: string, revision: number) {
+  return useQuery({
+    queryKey: keys.changedSince(id, file, revision),
+    queryFn: () =>
+      answer(
+        server.GET("/api/sessions/{session_id}/prints/{file_id}/differences", {
+          params: { path: { session_id: id, file_id: file } },
+        }),
+      ),
+    enabled: file !== "",
+    gcTime: 0,
   });
 }
 

@@ -41,7 +41,12 @@ export type Difference = Schemas["Difference"];
 export type ReferenceOrder = Schemas["ReferenceOrder"];
 export type JobStatus = Schemas["JobStatus"];
 export type ProcessorListing = Schemas["ProcessorListing"];
-export type PrintOrder = Schemas["PrintOrder"];
+export type Print = Session["prints"][number];
+export type PrintedFile = Schemas["PrintedFile"];
+export type PrintComing = Schemas["PrintComing"];
+export type PrintChoices = Schemas["PrintChoices"];
+export type Verdict = Schemas["Verdict"];
+export type FileCurve = Schemas["FileCurve"];
 export type ErrorBody = Schemas["ErrorBody"];
 
 export type ProcessorKind = ProcessorListing["kind"];

@@ -64,7 +64,7 @@ export const useView = create<View>(() => ({
   selected: new Set(),
   anchor: "",
   stage: "pre-fader",
-  sheetFolded: { Tidy: true, Level: false, Route: true, Duck: true, Place: true, Print: false },
+  sheetFolded: { Tidy: true, Level: false, Route: true, Duck: true, Place: true, Print: true },
   levelFace: "rows",
   foldedFolders: new Set(),
   movesOpen: false,

@@ -1,210 +1,228 @@
 import { chakra } from "@chakra-ui/react";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
-import { server } from "../../api/client";
-import { editsDone, refreshJobs, useJobs } from "../../api/queries";
-import type { JobStatus, PrintOrder, Strip } from "../../api/types";
-import { report, useOpen, useTransport } from "../../app/SessionContext";
+import { answer, server } from "../../api/client";
+import {
+  editsDone,
+  refreshJobs,
+  refreshPrints,
+  reloadSession,
+  useJobs,
+  usePrintChoices,
+  usePrints,
+  usePrintsComing,
+} from "../../api/queries";
+import { report, useOpen } from "../../app/SessionContext";
+import { notify } from "../../app/store";
+import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
+import { StationBar } from "../../controls/StationBar";
 import { settleNudges } from "../../controls/useNudge";
-import { formatDb, formatTime } from "../../lib/format";
-import { wideLayout } from "../../lib/layouts";
+import { AddPrint } from "./AddPrint";
+import { HandOver } from "./HandOver";
+import { PrintedDetails } from "./PrintedDetails";
+import { PrintedList } from "./PrintedList";
+import { PrintList } from "./PrintList";
+import { latestOf } from "./prints";
 
-const BITS = ["16", "24", "32f"] as const;
-const FOLDED = ["as-is", "stereo", "mono", "headphones"] as const;
-const BITS_WORDS = { "16": "16 bits, dithered", "24": "24 bits", "32f": "32 bits float, never clips" };
+const FACES = ["print list", "printed", "hand over"] as const;
 
-type Result = {
-  file_name: string;
-  bits: string;
-  clipped_samples: number;
-  ringing_dbfs: number | null;
-  summary: Record<
-    "duration_s" | "sample_peak_dbfs" | "true_peak_dbtp" | "integrated_lufs" | "max_short_term_lufs",
-    number | null
-  > & {
-    loudness_range_lu: number | null;
-  };
-};
-
-/** Print the mix: all of it or the loop, in a format, and what the result measures. */
+/** What is printed, what was, and what is handed over. */
 export function Print() {
-  const { state } = useOpen();
-  const { loopS } = useTransport();
-  const { data: jobs } = useJobs();
-  const [bits, setBits] = useState<(typeof BITS)[number]>("24");
-  const [folded, setFolded] = useState<(typeof FOLDED)[number]>("as-is");
-  const bed = wideLayout(mixOf(state.document));
-  const [stretch, setStretch] = useState<"whole song" | "loop">("whole song");
-  const prints = (jobs ?? []).filter((job) => job.title.startsWith("Print ")).reverse();
+  const { state, edit } = useOpen();
+  const { document } = state;
+  const [face, setFace] = useState<(typeof FACES)[number]>("print list");
+  const [chosen, setChosen] = useState("");
+  const { data: files = [] } = usePrints(state.id, state.revision);
+  const { data: coming = [] } = usePrintsComing(state.id, state.revision);
+  const { data: choices } = usePrintChoices(state.id, state.revision);
+  const { data: jobs = [] } = useJobs();
+  const target = choices?.targets.find((item) => item.id === document.meant_for);
+  const shown = document.prints.some((item) => item.id === chosen) ? chosen : (document.prints[0]?.id ?? "");
+  useFinished(jobs, state.id);
 
-  const start = async () => {
-    const order: PrintOrder = { bits, folded: bed ? folded : "as-is" };
-    if (stretch === "loop" && loopS) Object.assign(order, { from_s: loopS[0], to_s: loopS[1] });
+  const begin = async (start: () => Promise<unknown>) => {
     try {
       // What is printed is what is shown, the last edit included.
       settleNudges();
       await editsDone();
-      await server.POST("/api/sessions/{session_id}/prints", {
-        params: { path: { session_id: state.id } },
-        body: order,
-      });
+      await start();
       refreshJobs();
+      refreshPrints(state.id);
     } catch (failure) {
       report(failure);
     }
   };
-
+  const print = (prints: string[]) =>
+    void begin(() =>
+      answer(
+        server.POST("/api/sessions/{session_id}/prints", {
+          params: { path: { session_id: state.id } },
+          body: { prints, orders: [] },
+        }),
+      ),
+    );
+  const goOn = (run: string) =>
+    void begin(() =>
+      answer(
+        server.POST("/api/sessions/{session_id}/prints/runs/{run_id}", {
+          params: { path: { session_id: state.id, run_id: run } },
+        }),
+      ),
+    );
+  const stop = (job: string) =>
+    void begin(() => server.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job } } }));
   return (
-    <chakra.div padding="16px 24px" overflowY="auto" height="100%">
-      <chakra.h1 fontSize="title" fontWeight="700" marginBottom="12px">
-        Print the mix
-      </chakra.h1>
-      <chakra.div display="grid" gridTemplateColumns="80px 1fr" rowGap="10px" alignItems="center">
-        <chakra.span color="quiet">what</chakra.span>
-        <span>Mix, after its fader</span>
-        {bed && (
-          <>
-            <chakra.span color="quiet">channels</chakra.span>
-            <span>
-              <Segments label="Channels" options={FOLDED} value={folded} onChange={setFolded} />{" "}
-              <chakra.span color="quiet">
-                {folded === "as-is"
-                  ? `${bed}, each channel said to be for its loudspeaker`
-                  : folded === "headphones"
-                    ? "what two ears hear of its loudspeakers"
-                    : "folded down"}
-              </chakra.span>
-            </span>
-          </>
-        )}
-        <chakra.span color="quiet">stretch</chakra.span>
-        <span>
-          <Segments
-            label="Stretch"
-            options={["whole song", "loop"] as const}
-            value={stretch}
-            onChange={setStretch}
-          />{" "}
-          {stretch === "loop" && (
-            <chakra.span color={loopS ? "quiet" : "over"}>
-              {loopS
-                ? `${formatTime(loopS[0])} to ${formatTime(loopS[1])}`
-                : "there is no loop: drag over the song line first"}
-            </chakra.span>
-          )}
-        </span>
-        <chakra.span color="quiet">format</chakra.span>
-        <span>
-          <Segments label="Format" options={BITS} value={bits} onChange={setBits} />{" "}
-          <chakra.span color="quiet">
-            WAV, {state.document.sample_rate_hz / 1000} kHz, {BITS_WORDS[bits]}
-          </chakra.span>
-        </span>
-        <span />
-        <span>
-          <PlainButton
-            bg="ink"
-            color="card"
-            fontWeight="700"
-            _hover={{ bg: "focus" }}
-            disabled={stretch === "loop" && !loopS}
-            onClick={() => void start()}
-          >
-            Print
-          </PlainButton>
-        </span>
-      </chakra.div>
-      <chakra.h2 fontWeight="700" margin="24px 0 8px">
-        Prints
-      </chakra.h2>
-      {prints.length === 0 && (
-        <chakra.p color="quiet">
-          Nothing printed yet. What is printed appears here with what it measures.
-        </chakra.p>
-      )}
-      {prints.map((job) => (
-        <PrintRow key={job.id} job={job} />
-      ))}
-    </chakra.div>
-  );
-}
-
-function mixOf({ strips }: { strips: Strip[] }): Strip {
-  return strips.find((strip) => strip.kind === "mix") as Strip;
-}
-
-function PrintRow({ job }: { job: JobStatus }) {
-  const result = job.state === "done" ? (job.result as Result) : null;
-  const cancel = () =>
-    void server
-      .DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })
-      .catch(report)
-      .then(refreshJobs);
-  return (
-    <chakra.div
-      borderTop="1px solid"
-      borderColor="rule"
-      padding="8px 0"
-      display="flex"
-      gap="16px"
-      alignItems="center"
-      minHeight="41px"
-    >
-      {result ? (
-        <>
-          <chakra.a
-            href={`/api/prints/${encodeURIComponent(result.file_name)}`}
-            download
-            fontWeight="700"
-            color="focus"
-            textDecoration="underline"
-            minWidth="220px"
-          >
-            {result.file_name}
-          </chakra.a>
-          <Figure name="length" value={formatTime(result.summary.duration_s ?? 0)} />
-          <Figure name="peak" value={formatDb(result.summary.sample_peak_dbfs)} />
-          <Figure name="true peak" value={formatDb(result.summary.true_peak_dbtp)} />
-          <Figure name="I, LUFS" value={formatDb(result.summary.integrated_lufs)} />
-          <Figure name="range, LU" value={formatDb(result.summary.loudness_range_lu)} />
-          {result.ringing_dbfs !== null && (
-            <chakra.span color="over" fontWeight="700">
-              ⚠ still rang at {formatDb(result.ringing_dbfs)} dBFS two minutes after the last clip and was cut
-              there; shorten the feedback or print a longer stretch
-            </chakra.span>
-          )}
-          {result.clipped_samples > 0 && (
-            <chakra.span color="over" fontWeight="700">
-              ⚠ {result.clipped_samples} samples clipped; turn the mix down or print 32 bits float
-            </chakra.span>
-          )}
-        </>
-      ) : job.state === "failed" && job.error ? (
-        <chakra.span role="alert" color="over">
-          ⚠ {job.title}: {job.error.what}. {job.error.remedy}
+    <chakra.div height="100%" display="flex" flexDirection="column" minHeight="0" minWidth="0">
+      <StationBar overflow="hidden">
+        <Segments label="Face" options={FACES} value={face} onChange={setFace} />
+        <chakra.span color="quiet">meant for</chakra.span>
+        <chakra.span fontWeight="700" title={target?.source} minWidth="90px" flexShrink="1" overflow="hidden">
+          <Choice
+            label="Meant for"
+            value={document.meant_for ?? ""}
+            options={[
+              { value: "", label: "nothing in particular" },
+              ...(choices?.targets ?? []).map((item) => ({ value: item.id, label: targetWords(item) })),
+            ]}
+            onChange={(meantFor) => void edit({ type: "set-printing", meant_for: meantFor || null })}
+          />
         </chakra.span>
-      ) : job.state === "cancelled" ? (
-        <chakra.span color="quiet">{job.title}: stopped, nothing written</chakra.span>
-      ) : (
+        <NamePattern />
+        <chakra.span flex="1" />
+        <AddPrint onPrint={print} />
+        <PlainButton
+          bg="ink"
+          color="card"
+          fontWeight="700"
+          _hover={{ bg: "focus" }}
+          _disabled={{ bg: "rule", color: "quiet", cursor: "default" }}
+          disabled={!document.prints.length}
+          onClick={() => print([])}
+        >
+          Print all{document.prints.length > 1 ? ` ${document.prints.length}` : ""}
+        </PlainButton>
+      </StationBar>
+      {face === "hand over" ? (
+        <HandOver />
+      ) : face === "printed" ? (
+        <PrintedList files={files} askedLufs={target?.lufs ?? null} />
+      ) : document.prints.length ? (
         <>
-          <chakra.strong>{job.title}</chakra.strong>
-          <chakra.progress max={1} value={job.progress} aria-label={`Progress of ${job.title}`} />
-          <PlainButton onClick={cancel}>Stop</PlainButton>
+          <PrintList
+            prints={document.prints}
+            files={files}
+            coming={coming}
+            choices={choices}
+            jobs={jobs}
+            target={target?.name ?? null}
+            chosen={shown}
+            onChoose={setChosen}
+            onPrint={print}
+            onGoOn={goOn}
+            onStop={stop}
+          />
+          <PrintedDetails key={shown} made={latestOf(files, shown)} askedLufs={target?.lufs ?? null} />
         </>
+      ) : (
+        <Empty />
       )}
     </chakra.div>
   );
 }
 
-function Figure({ name, value }: { name: string; value: string }) {
+/** Prints that have come back are in the song: see it as it is now, and say what could not. */
+function useFinished(jobs: { id: string; title: string; state: string; result?: unknown }[], id: string) {
+  const running = useRef(new Set<string>());
+  useEffect(() => {
+    for (const job of jobs) {
+      if (!job.title.startsWith("Print ")) continue;
+      if (job.state === "running" || job.state === "waiting") running.current.add(job.id);
+      else if (running.current.delete(job.id)) {
+        refreshPrints(id);
+        void reloadSession(id);
+        const problems = (job.result as { problems?: string[] } | null)?.problems ?? [];
+        problems.forEach((problem) => notify("error", problem));
+      }
+    }
+  }, [jobs, id]);
+}
+
+function targetWords({
+  name,
+  lufs,
+  at_most_dbtp,
+}: {
+  name: string;
+  lufs?: number | null;
+  at_most_dbtp?: number | null;
+}) {
+  const loudness = lufs == null ? "" : `, −${Math.abs(lufs)} LUFS`;
+  return `${name}${loudness}${at_most_dbtp == null ? "" : `, ${at_most_dbtp === 0 ? "0" : `−${Math.abs(at_most_dbtp)}`} dBTP`}`;
+}
+
+function NamePattern() {
+  const { state, edit } = useOpen();
+  const [typed, setTyped] = useState<string | null>(null);
+  const keep = () => {
+    const pattern = typed?.trim();
+    setTyped(null);
+    if (pattern && pattern !== state.document.print_names)
+      void edit({ type: "set-printing", print_names: pattern } as never);
+  };
   return (
-    <span>
-      <chakra.span textStyle="small">{name} </chakra.span>
-      <chakra.span textStyle="number" fontWeight="700">
-        {value}
-      </chakra.span>
-    </span>
+    <>
+      <chakra.span color="quiet">names</chakra.span>
+      <chakra.input
+        aria-label="Names of files"
+        title="{session} {what} {strip} {tap} {section} {number} {date}"
+        value={typed ?? state.document.print_names}
+        width="170px"
+        minWidth="60px"
+        flexShrink="1"
+        height="target"
+        textStyle="number"
+        bg="transparent"
+        borderBottom="1px solid"
+        borderColor="edge"
+        onFocus={() => setTyped(state.document.print_names)}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={keep}
+        onKeyDown={(event) => {
+          event.stopPropagation();
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") setTyped(null);
+        }}
+      />
+    </>
+  );
+}
+
+function Empty() {
+  const { edit, state } = useOpen();
+  const mix = state.document.strips.find((strip) => strip.kind === "mix");
+  return (
+    <chakra.div padding="40px 24px" maxWidth="620px" display="grid" gap="10px">
+      <chakra.h1 fontSize="title" fontWeight="700">
+        Nothing is on the print list
+      </chakra.h1>
+      <p>
+        A print is a sentence: what, from where on its way, which stretch, in which format. All of the list is
+        rendered together, checked against what it is meant for, and stays with the song.
+      </p>
+      <span>
+        <PlainButton
+          onClick={() =>
+            void edit({
+              type: "set-print",
+              print: { id: "p1", strips: mix ? [mix.id] : [] } as never,
+            })
+          }
+        >
+          Begin with the mix
+        </PlainButton>
+      </span>
+    </chakra.div>
   );
 }

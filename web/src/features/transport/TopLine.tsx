@@ -1,13 +1,14 @@
 import { chakra } from "@chakra-ui/react";
 import { useRef } from "react";
 
+import { usePrintChoices } from "../../api/queries";
 import { renameSession } from "../../app/commands";
 import { openSession } from "../../app/location";
-import { useActing, useConnected, useOpen, useTransport } from "../../app/SessionContext";
+import { useConnected, useOpen, useTransport } from "../../app/SessionContext";
 import { useView } from "../../app/store";
 import { PlainButton } from "../../controls/PlainButton";
 import { useEachFrame } from "../../lib/animation";
-import { formatReading, formatTime } from "../../lib/format";
+import { formatNumber, formatReading, formatTime } from "../../lib/format";
 import { barAndBeat, barRange } from "../../lib/beatGrid";
 import { noteSign } from "../../lib/music";
 import { useTheme } from "../../theme/useTheme";
@@ -219,22 +220,45 @@ const TITLES = {
   TP: "Highest true peak of the mix since Play, dBTP",
 };
 
+/** Loudness and true peak as they are heard; beside them what is asked for, once the session is meant for something. */
 function Loudness() {
-  const { live } = useActing();
+  const { live, state } = useOpen();
+  const { data: choices } = usePrintChoices(state.id, state.revision);
+  const target = choices?.targets.find((item) => item.id === state.document.meant_for);
+  const asked: Partial<Record<(typeof READINGS)[number], [least: number, most: number, words: string]>> = {};
+  if (target?.lufs != null) {
+    const within = target.within_lu ?? 0;
+    asked.I = [target.lufs - within, target.lufs + within, formatNumber(target.lufs, 0)];
+  }
+  if (target?.at_most_dbtp != null)
+    asked.TP = [-Infinity, target.at_most_dbtp, `≤ ${formatNumber(target.at_most_dbtp, 0)}`];
   const shownAt = useRef(0);
   const ref = useTicker((element) => {
     const now = performance.now();
     const frame = live.frame();
     if (!frame || now - shownAt.current < 100) return;
     shownAt.current = now;
-    READINGS.forEach((_, index) =>
-      setText(element.children[index]?.children[0], formatReading(frame.mix[index] ?? null)),
-    );
+    READINGS.forEach((reading, index) => {
+      const level = frame.mix[index] ?? null;
+      const shown = element.children[index];
+      setText(shown?.children[0], formatReading(level));
+      const [least, most] = asked[reading] ?? [-Infinity, Infinity];
+      const isOff = level !== null && level > -100 && (level < least || level > most);
+      shown?.children[1]?.setAttribute("data-off", String(isOff));
+    });
   });
   return (
     <chakra.span ref={ref} display="inline-flex" gap="10px" data-testid="loudness">
       {READINGS.map((reading) => (
-        <chakra.span key={reading} color="quiet" title={TITLES[reading]}>
+        <chakra.span
+          key={reading}
+          color="quiet"
+          title={
+            asked[reading]
+              ? `${TITLES[reading]}; ${target?.name ?? ""} asks for ${asked[reading][2]}`
+              : TITLES[reading]
+          }
+        >
           {reading}{" "}
           <chakra.span
             textStyle="number"
@@ -245,6 +269,18 @@ function Loudness() {
           >
             −∞
           </chakra.span>
+          {asked[reading] && (
+            <chakra.span
+              textStyle="number"
+              fontSize="small"
+              marginLeft="3px"
+              color="at"
+              css={{ "&[data-off=true]": { color: "hot" } }}
+              data-testid={`asked-${reading}`}
+            >
+              {asked[reading][2]}
+            </chakra.span>
+          )}
         </chakra.span>
       ))}
     </chakra.span>
