@@ -6,8 +6,9 @@ from typing import Any
 from pydantic import BaseModel, Field
 
 from gemischt.api.schemas import ErrorBody
-from gemischt.core.printing.delivery import Verdict, verdict_on
+from gemischt.core.printing.delivery import Verdict, is_delivered, target_of, verdict_on
 from gemischt.core.session.differences import Difference
+from gemischt.core.session.document import Session
 from gemischt.core.session.prints import FormatName, Print, Target
 from gemischt.core.terms import Id
 from gemischt.operations.measuring import summary_from_json
@@ -47,9 +48,9 @@ class PrintedFile(BaseModel):
     made_at: datetime
 
     @classmethod
-    def of(cls, head: RunHead, entry: FileEntry, target: Target | None) -> "PrintedFile":
-        verdict = None
-        if target is not None and entry.result is not None:
+    def of(cls, head: RunHead, entry: FileEntry, session: Session) -> "PrintedFile":
+        verdict, target = None, target_of(session)
+        if target is not None and entry.result is not None and is_delivered(session, entry.order):
             summary = summary_from_json(entry.result["summary"])
             verdict = verdict_on(target, summary, entry.order.format, entry.result["rate_hz"])
         return cls(

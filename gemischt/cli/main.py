@@ -110,6 +110,51 @@ def render(
     )
 
 
+@app.command("print")
+def print_songs(
+    sessions: Annotated[
+        list[str] | None,
+        typer.Argument(help="Sessions, folders of them, or text files that list them; none: all of the data folder."),
+    ] = None,
+    to: Annotated[str, typer.Option(help="Folder for their files, one a song.")] = "prints",
+    stems: Annotated[bool, typer.Option("--stems", help="Their stems instead of their print lists.")] = False,
+    mix: Annotated[bool, typer.Option("--mix", help="Their mixes instead of their print lists.")] = False,
+    file_format: Annotated[str, typer.Option("--format", help="Of mixes and stems.")] = "wav-24",
+    target: Annotated[str | None, typer.Option(help="Hold them against a delivery target, by name or id.")] = None,
+    workers: Annotated[int, typer.Option(min=1, max=256, help="Processes on this machine.")] = 1,
+    address: Annotated[str | None, typer.Option("--on", help="Address of a Dask scheduler instead.")] = None,
+    data: DataOption = None,
+) -> None:
+    """Print many songs, unattended; an interrupted run goes on."""
+    from gemischt.cli import print_commands
+
+    print_commands.print_songs(
+        sessions or [],
+        to,
+        stems=stems,
+        mix=mix,
+        file_format=file_format,
+        target=target,
+        workers=workers,
+        address=address,
+        data=data_folder(data),
+    )
+
+
+@app.command()
+def catalogue(
+    folder: Annotated[Path | None, typer.Argument(help="Folder of session files; none: the data folder.")] = None,
+    workers: Annotated[int, typer.Option(min=1, max=256, help="Processes on this machine.")] = 1,
+    address: Annotated[str | None, typer.Option("--on", help="Address of a Dask scheduler instead.")] = None,
+    data: DataOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List songs with loudness, peak and findings."""
+    from gemischt.cli import print_commands
+
+    print_commands.catalogue(folder, workers=workers, address=address, data=data_folder(data), as_json=as_json)
+
+
 @app.command()
 def measure(
     files: Annotated[list[str], typer.Argument(help="Audio files, or one session with --stages.")],

@@ -5,7 +5,8 @@ import sys
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, get_args
+from tempfile import TemporaryDirectory
+from typing import Any, NamedTuple, get_args
 
 from pydantic import ValidationError
 
@@ -13,15 +14,25 @@ from gemischt.cli.commands import opened
 from gemischt.cli.console import errors, progress_bar
 from gemischt.core.engine.endings import LONGEST_TAIL_S
 from gemischt.core.errors import InvalidAction, NotFound, StorageFailed
-from gemischt.core.printing.delivery import Verdict, targets_of, verdict_on
+from gemischt.core.printing.delivery import Verdict, target_named, verdict_on
 from gemischt.core.printing.files import PrintFile, files_of
 from gemischt.core.session.document import Session
+from gemischt.core.session.print_names import apart, file_stem
 from gemischt.core.session.prints import Print, Target
 from gemischt.core.terms import Tap
+from gemischt.operations.catalogue import (
+    TABLE,
+    SongJob,
+    SongResult,
+    Work,
+    cluster,
+    processes,
+    run_catalogue,
+)
 from gemischt.operations.measuring import summary_to_json
 from gemischt.operations.printing import Outcome, Printed, named_files, print_files
 from gemischt.operations.reports import report_to_json
-from gemischt.operations.session_files import locate_session
+from gemischt.operations.session_files import SUFFIX, is_session_file, locate_session
 from gemischt.operations.workspace import OpenMedia
 from gemischt.storage.audio_files import Progress
 from gemischt.storage.audio_writing import FORMATS
@@ -46,7 +57,7 @@ def render(
     """Print a mix, taps, stems or a list."""
     with opened(data) as workspace, progress_bar("Rendering") as progress:
         mix = locate_session(workspace, session).session
-        meant_for = None if target is None else find_target(mix, target)
+        meant_for = None if target is None else target_named(mix, target)
         shared = _settings(stretch_s, file_format or _format_of(output), rate_hz, folded)
         orders = list(mix.prints) if whole_list else _orders(mix, taps, stems, shared)
         several = whole_list or stems or len(taps) > 1
@@ -66,15 +77,6 @@ def render(
             _say(outcome, meant_for)
     if any(not isinstance(outcome, Printed) for outcome in outcomes):
         sys.exit(1)
-
-
-def find_target(session: Session, name: str) -> Target:
-    """A target by its id or name; NotFound names those there are."""
-    for target in targets_of(session):
-        if name.casefold() in (target.id.casefold(), target.name.casefold()):
-            return target
-    known = ", ".join(target.id for target in targets_of(session))
-    raise NotFound("no such target", where=name, remedy=f"There are {known}.")
 
 
 def _settings(
@@ -185,3 +187,103 @@ def _say(outcome: Outcome, target: Target | None) -> None:
         if verdict.gain_db:
             limited = f", a limiter then takes {verdict.limited_db:.1f} dB" if verdict.limited_db else ""
             print(f"  {verdict.gain_db:+.1f} dB would reach it{limited}")
+
+
+def print_songs(
+    references: list[str],
+    to: str,
+    *,
+    stems: bool,
+    mix: bool,
+    file_format: str,
+    target: str | None,
+    workers: int,
+    address: str | None,
+    data: Path,
+) -> None:
+    """Print the lists of many sessions, or their mixes or stems, into a folder for each."""
+    work: Work = "stems" if stems else "mix" if mix else "list"
+    if file_format not in FORMATS:
+        raise InvalidAction("no such format", where=file_format, remedy=f"There are {', '.join(FORMATS)}.")
+    songs = _songs(references, data)
+    folders = apart(file_stem(song.name, otherwise="song") for song in songs)
+    jobs = [
+        SongJob(song.session, work, f"{to}/{folder}", song.data, file_format, target or "")
+        for song, folder in zip(songs, folders, strict=True)
+    ]
+    _run(jobs, Path(to) if "://" not in to else Path.cwd(), workers, address)
+
+
+def catalogue(folder: Path | None, *, workers: int, address: str | None, data: Path, as_json: bool) -> None:
+    """Measure all sessions below a folder, or of the data folder."""
+    songs = _songs([str(folder)] if folder else [], data)
+    jobs = [SongJob(song.session, "measure", data=song.data) for song in songs]
+    with TemporaryDirectory() as aside:
+        results = _run(jobs, folder or Path(aside), workers, address, silent=as_json)
+    if as_json:
+        print(json.dumps([{"session": one.job.session, "error": one.error, **_first(one)} for one in results]))
+
+
+class _Song(NamedTuple):
+    """A session, the data folder it is in, empty for a file, and what it is called."""
+
+    session: str
+    data: str
+    name: str
+
+
+def _songs(references: list[str], data: Path) -> list[_Song]:
+    """Sessions: of the whole data folder if none is named; of a folder all below it; of a text file those it lists, a
+    line each."""
+    if not references:
+        with opened(data) as workspace:
+            return [_Song(entry.id, str(data), entry.name) for entry in workspace.sessions.entries(deleted=False)]
+    found: list[_Song] = []
+    for reference in references:
+        path = Path(reference)
+        if path.is_dir():
+            files = sorted(path.rglob(f"*{SUFFIX}")) + sorted(path.rglob("*.gemischt.zip"))
+            found += [_Song(str(file), "", _stem(file)) for file in files]
+        elif path.suffix == ".txt" and path.is_file():
+            lines = path.read_text(encoding="utf-8").splitlines()
+            found += _songs([line.strip() for line in lines if line.strip()], data)
+        elif "://" in reference or is_session_file(reference):
+            found.append(_Song(reference, "", _stem(path)))
+        else:
+            found.append(_Song(reference, str(data), reference))
+    return found
+
+
+def _stem(path: Path) -> str:
+    return path.name.split(".gemischt")[0]
+
+
+def _run(
+    jobs: list[SongJob], results_in: Path, workers: int, address: str | None, *, silent: bool = False
+) -> list[SongResult]:
+    if not jobs:
+        raise NotFound("there are no sessions", where=str(results_in), remedy="Name sessions, or a folder of them.")
+
+    def tell(result: SongResult, done: int, of: int) -> None:
+        if not silent:
+            said = result.error or ", ".join(filter(None, (_words(row) for row in result.rows)))
+            print(f"{done}/{of} {result.job.session}: {result.state} in {result.took_s:.1f} s: {said}", flush=True)
+
+    with cluster(address) if address else processes(max(1, workers)) as who:
+        results = run_catalogue(jobs, who, results_in, told=tell)
+    failed = sum(result.state == "failed" for result in results)
+    if not silent:
+        print(f"{len(results) - failed} done, {failed} failed; see {results_in / TABLE}")
+    if failed:
+        sys.exit(1)
+    return results
+
+
+def _words(row: dict[str, Any]) -> str:
+    loudness = "silent" if row.get("integrated_lufs") is None else f"{row['integrated_lufs']:.1f} LUFS"
+    found = f", {row['findings']} findings" if "findings" in row else ""
+    return f"{row.get('file', '')} {loudness}{found}{', ' + row['verdict'] if row.get('verdict') else ''}".strip()
+
+
+def _first(result: SongResult) -> dict[str, Any]:
+    return result.rows[0] if result.rows else {}

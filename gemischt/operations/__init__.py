@@ -3,6 +3,7 @@
 workspace          a data folder: sessions, audio, prints
 importing          files into tracks
 printing           prints into files
+catalogue          many songs: printed or measured unattended, on one machine or several
 print_lists        print lists: begun, gone on with, and what they made brought back
 measuring          levels and loudness of files
 session_measuring  levels of a whole session, and what was found

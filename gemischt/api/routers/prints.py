@@ -16,7 +16,7 @@ from gemischt.api.print_schemas import (
 )
 from gemischt.api.schemas import ErrorBody, JobStatus, SessionState, SnapshotListing
 from gemischt.core.errors import GemischtError, NotFound
-from gemischt.core.printing.delivery import target_of, targets_of
+from gemischt.core.printing.delivery import targets_of
 from gemischt.core.session.differences import differences
 from gemischt.live.hub import Hub
 from gemischt.operations.jobs import Jobs
@@ -76,9 +76,9 @@ def _start(jobs: Jobs, workspace: Workspace, hub: Hub, session_id: str, name: st
 @router.get(_OF_SESSION, operation_id="listPrints")
 def list_prints(session_id: str, workspace: WorkspaceDep) -> list[PrintedFile]:
     """Every file that was printed or is to be, the newest run first."""
-    target = target_of(workspace.sessions.get(session_id).session)
+    session = workspace.sessions.get(session_id).session
     runs = workspace.printed.runs(session_id)
-    return [PrintedFile.of(head, entry, target) for head, files in runs for entry in files]
+    return [PrintedFile.of(head, entry, session) for head, files in runs for entry in files]
 
 
 @router.get("/sessions/{session_id}/prints-coming", operation_id="foreseePrints")

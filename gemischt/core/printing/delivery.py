@@ -6,9 +6,10 @@ Published: EBU R 128 (2020), R 128 s1 (2016) and s2 (2021), AES TD1008 (2021); a
 from dataclasses import dataclass
 from typing import Literal
 
+from gemischt.core.errors import NotFound
 from gemischt.core.metering.summary import Summary
 from gemischt.core.session.document import Session
-from gemischt.core.session.prints import FormatName, Target
+from gemischt.core.session.prints import FormatName, Print, Target
 
 PUBLISHED: tuple[Target, ...] = (
     Target(
@@ -83,9 +84,23 @@ def targets_of(session: Session) -> tuple[Target, ...]:
     return (*session.targets, *(target for target in PUBLISHED if target.id not in own))
 
 
+def target_named(session: Session, name: str) -> Target:
+    """A target by its id or name; NotFound names those there are."""
+    for target in targets_of(session):
+        if name.casefold() in (target.id.casefold(), target.name.casefold()):
+            return target
+    known = ", ".join(target.id for target in targets_of(session))
+    raise NotFound("no such target", where=name, remedy=f"There are {known}.")
+
+
 def target_of(session: Session) -> Target | None:
     """What a session is meant for."""
     return next((target for target in targets_of(session) if target.id == session.meant_for), None)
+
+
+def is_delivered(session: Session, order: Print) -> bool:
+    """Whether a print is what is delivered: the mix behind its fader, and not a part of it."""
+    return order.every is None and order.strips == (session.mix.id,) and order.taps == ("post-fader",) and not order.of
 
 
 def verdict_on(
