@@ -11,6 +11,7 @@ from gemischt.core.session.differences import Difference
 from gemischt.core.session.document import Session
 from gemischt.core.session.prints import FormatName, Print, Target
 from gemischt.core.terms import Id
+from gemischt.operations.handing_over import HandedOver
 from gemischt.operations.measuring import summary_from_json
 from gemischt.storage.print_runs import FileEntry, FileState, RunHead
 
@@ -98,6 +99,12 @@ class BringBackOrder(BaseModel):
     """How a print is to come back."""
 
     in_place: bool = False
+
+
+class HandOverOrder(BaseModel):
+    """What is to be handed over: the session, its tracks as files of their own, or the sheet alone."""
+
+    kind: HandedOver = "session"
 
 
 class FileCurve(BaseModel):

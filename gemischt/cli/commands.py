@@ -246,7 +246,7 @@ def import_files(session: str, files: list[Path], *, data: Path) -> None:
                 errors.print(str(error), markup=False)
                 failed = True
         if tracks:
-            workspace.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
+            workspace.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks), tidy=True))
             print(f"{stored.session.name}: {len(tracks)} tracks added")
     if failed:
         sys.exit(1)

@@ -3,6 +3,8 @@
 workspace          a data folder: sessions, audio, prints
 importing          files into tracks
 printing           prints into files
+handing_over       a song for somebody else: session, consolidated files, sheet
+mix_sheet          a mix as a page to be read
 catalogue          many songs: printed or measured unattended, on one machine or several
 print_lists        print lists: begun, gone on with, and what they made brought back
 measuring          levels and loudness of files

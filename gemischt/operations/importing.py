@@ -16,6 +16,7 @@ from gemischt.storage.audio_files import Progress, no_progress
 from gemischt.storage.audio_reading import inspect_audio
 from gemischt.storage.sessions import StoredSession
 from gemischt.storage.wave_speakers import speakers_of_file
+from gemischt.storage.wave_tags import start_in_file
 
 
 def import_file(
@@ -44,6 +45,7 @@ def import_file(
             duration_s=audio.duration_s,
         ),
         layout=layout if audio.channels > 2 else None,
+        stamp_s=start_in_file(audio.path, audio.sample_rate_hz),
     )
 
 

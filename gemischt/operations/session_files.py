@@ -161,14 +161,15 @@ def check_media(path: Path, item: Media) -> None:
 
 
 def export_session(workspace: Workspace, session: Session, target: Path) -> Path:
-    """Write a session with its audio to a folder, or to a zip if the target ends so; returns what was written.
+    """Write a session with its audio to a folder, or to a zip if the target ends so; returns what was written. Audio
+    without a hash lies there already.
 
     Raises:
         StorageFailed: the disk refused.
     """
     stem = file_stem(session.name, otherwise="session")
     document = json.dumps(dump_session(session), ensure_ascii=False, indent=2)
-    originals = [(item.path, workspace.audio.get(item.sha256).path) for item in session.media]
+    originals = [(item.path, workspace.audio.get(item.sha256).path) for item in session.media if item.sha256]
     if target.suffix.lower() == ".zip":
         with written_beside(target) as temporary, zipfile.ZipFile(temporary, "w") as archive:
             archive.writestr(stem + SUFFIX, document)

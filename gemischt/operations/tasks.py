@@ -23,6 +23,7 @@ from gemischt.core.session.kinds import is_wide
 from gemischt.core.space.layout import LAYOUTS
 from gemischt.core.terms import Id
 from gemischt.core.units import heard_or_none
+from gemischt.operations.handing_over import HandedOver, hand_over
 from gemischt.operations.print_lists import run_list
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_measuring import (
@@ -247,6 +248,18 @@ class PrintRun(BaseModel):
         return {"run": self.run_id, "files": {file.id: file.state for file in files}}
 
 
+class HandOver(BaseModel):
+    """The song for somebody else, among the prints."""
+
+    task: Literal["hand-over"] = "hand-over"
+    session: Session
+    kind: HandedOver
+
+    def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
+        path = hand_over(workspace, self.session, self.kind, progress)
+        return {"file_name": path.name, "size_bytes": path.stat().st_size}
+
+
 Task = Annotated[
     MeasureSong
     | PlanReference
@@ -259,7 +272,8 @@ Task = Annotated[
     | ProposeRoom
     | MeasureStage
     | EstimateTempo
-    | PrintRun,
+    | PrintRun
+    | HandOver,
     Field(discriminator="task"),
 ]
 TASK: TypeAdapter[Task] = TypeAdapter(Task)

@@ -21,7 +21,7 @@ from gemischt.storage.database import Database
 from gemischt.storage.tables import AudioRow
 from gemischt.storage.writing import held, sweep, written_beside
 
-_SAFE_SUFFIXES = frozenset({".wav", ".flac", ".aif", ".aiff", ".ogg", ".w64", ".caf", ".rf64"})
+_SAFE_SUFFIXES = frozenset({".wav", ".flac", ".aif", ".aiff", ".ogg", ".opus", ".mp3", ".w64", ".caf", ".rf64"})
 
 Progress = Callable[[float], None]
 

@@ -36,7 +36,7 @@ def inspect_audio(path: Path, name: str) -> Header:
         raise BadAudio(
             f"not readable as audio ({reason})",
             where=name,
-            remedy="Gemischt reads WAV, FLAC, AIFF and Ogg; convert it or export it again.",
+            remedy="Gemischt reads WAV, FLAC, AIFF, Ogg, MP3 and W64; convert it or export it again.",
         ) from None
     if not LOWEST_RATE_HZ <= info.samplerate <= HIGHEST_RATE_HZ:
         raise BadAudio(

@@ -10,8 +10,10 @@ from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
 
 from gemischt.api.dependencies import HubDep, SettingsDep, WorkspaceDep
-from gemischt.core.errors import BadAudio, NotFound
+from gemischt.api.schemas import SessionState
+from gemischt.core.errors import BadAudio, InvalidSession, NotFound
 from gemischt.core.session.actions import NewTrack
+from gemischt.operations.handing_over import take_in_archive
 from gemischt.operations.importing import clean_name, import_file, with_rate_of
 from gemischt.operations.waveforms import waveform
 from gemischt.storage.writing import claim, disk_error
@@ -20,10 +22,10 @@ router = APIRouter(prefix="/api/sessions", tags=["audio"])
 
 
 @asynccontextmanager
-async def _receiving(folder: Path, name: str) -> AsyncIterator[IO[bytes]]:
+async def _receiving(folder: Path, name: str, suffix: str = ".part") -> AsyncIterator[IO[bytes]]:
     """A file for what comes in, gone afterwards; a disk that refuses is said with the name of what came."""
     try:
-        part = await run_in_threadpool(_claimed_file, folder)
+        part = await run_in_threadpool(_claimed_file, folder, suffix)
         try:
             yield part
         finally:
@@ -32,10 +34,34 @@ async def _receiving(folder: Path, name: str) -> AsyncIterator[IO[bytes]]:
         raise disk_error(error, Path(name)) from error
 
 
-def _claimed_file(folder: Path) -> IO[bytes]:
-    part = tempfile.NamedTemporaryFile(dir=folder, prefix="upload-", suffix=".part")  # noqa: SIM115
+def _claimed_file(folder: Path, suffix: str) -> IO[bytes]:
+    part = tempfile.NamedTemporaryFile(dir=folder, prefix="upload-", suffix=suffix)  # noqa: SIM115
     claim(part.fileno())
     return part
+
+
+async def _take_all(request: Request, part: IO[bytes], name: str, most_bytes: int) -> None:
+    received = 0
+    async for chunk in request.stream():
+        received += len(chunk)
+        if received > most_bytes:
+            limit = most_bytes / 1024**3
+            raise BadAudio(f"it is larger than {limit:.1f} GiB", where=name, remedy="Cut it into shorter files.")
+        await run_in_threadpool(part.write, chunk)
+    await run_in_threadpool(part.flush)
+
+
+@router.post("/archive", operation_id="uploadSession", status_code=201)
+async def upload_session(name: str, request: Request, workspace: WorkspaceDep, settings: SettingsDep) -> SessionState:
+    """Take a session in, a zip with its audio as the request's body; nothing is left of one that is refused."""
+    shown = clean_name(name)
+    async with _receiving(workspace.uploads, shown, suffix=".zip") as part:
+        await _take_all(request, part, shown, settings.max_upload_bytes)
+        try:
+            stored = await run_in_threadpool(take_in_archive, workspace, Path(part.name))
+        except InvalidSession as error:
+            raise InvalidSession(error.faults, where=shown) from None
+    return SessionState.of(stored)
 
 
 @router.get("/{session_id}/media/{media_id}/waveform", operation_id="getWaveform")
@@ -60,14 +86,7 @@ async def upload_audio(
     stored = await run_in_threadpool(workspace.sessions.get, session_id)
     shown = clean_name(name)
     async with _receiving(workspace.uploads, shown) as part:
-        received = 0
-        async for chunk in request.stream():
-            received += len(chunk)
-            if received > settings.max_upload_bytes:
-                limit = settings.max_upload_bytes / 1024**3
-                raise BadAudio(f"it is larger than {limit:.1f} GiB", where=shown, remedy="Cut it into shorter files.")
-            await run_in_threadpool(part.write, chunk)
-        await run_in_threadpool(part.flush)
+        await _take_all(request, part, shown, settings.max_upload_bytes)
         before = stored
         stored = await run_in_threadpool(with_rate_of, workspace, before, Path(part.name), shown)
         if stored is not before:

@@ -8,6 +8,7 @@ from gemischt.api.print_schemas import (
     BringBackOrder,
     FileCurve,
     FormatListing,
+    HandOverOrder,
     PrintChoices,
     PrintComing,
     PrintedFile,
@@ -31,7 +32,7 @@ from gemischt.operations.print_lists import (
     waiting_to_come_back,
 )
 from gemischt.operations.task_process import run_aside
-from gemischt.operations.tasks import PrintRun
+from gemischt.operations.tasks import HandOver, PrintRun
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
 from gemischt.storage.audio_writing import FORMATS
@@ -152,6 +153,15 @@ def sound_of_print(session_id: str, file_id: str, workspace: WorkspaceDep) -> Sn
 def remove_print(session_id: str, file_id: str, workspace: WorkspaceDep) -> None:
     """Delete a printed file."""
     remove_printed(workspace, session_id, file_id)
+
+
+@router.post("/sessions/{session_id}/hand-over", operation_id="handOver", status_code=202)
+def start_handing_over(session_id: str, order: HandOverOrder, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
+    """Pack the song for somebody else, in the background."""
+    stored = workspace.sessions.get(session_id)
+    task = HandOver(session=stored.session, kind=order.kind)
+    title = f"Hand over {session_id} {order.kind}"
+    return JobStatus.of(jobs.start(title, lambda report: run_aside(task, workspace, report)))
 
 
 @router.get("/prints/{file_name}", operation_id="fetchPrint", response_class=FileResponse)

@@ -17,6 +17,8 @@ drawing      changing drawn curves: cut, thinned, shifted, scaled, copied
 beat_grid    where a time lies in bars and beats
 carrying     what becomes of a song when its tempo changes
 midi         MIDI files, read for tempo, metre, markers and notes
+midi_writing  the tempo, metre and sections of a song as a MIDI file
+track_names  what tracks are called that come from files
 beds         which bed a strip is placed in
 kinds        the kinds of strips: what each may do
 prints       what is to be printed, and what it is meant for

@@ -19,6 +19,7 @@ from gemischt.core.session.edits import (
     with_strips,
 )
 from gemischt.core.session.kinds import TRAITS, traits_of
+from gemischt.core.session.track_names import tidy_names
 from gemischt.core.space.layout import LayoutName
 from gemischt.core.terms import Id, Name
 
@@ -29,24 +30,34 @@ FIRST_EARLY = 0.5
 """First reflections of a new return's reverb; in sessions of before it has none."""
 
 
+_HOUR_S = 3600.0
+
+
 class NewTrack(FrozenModel):
-    """A file that becomes a track; ``layout`` as for strips."""
+    """A file that becomes a track; ``layout`` as for strips, ``stamp_s`` where the file says that it begins."""
 
     name: Name
     media: Media
     layout: LayoutName | None = None
+    stamp_s: float | None = Field(default=None, ge=0.0)
 
 
 class AddTracks(Action):
-    """One new track per file, each playing its file from the beginning, into the mix."""
+    """One new track per file, each playing its file into the mix: from where the file says that it begins, whole hours
+    that all have left out, else from the beginning. *Tidy*, numbers that put files in order are left out of names."""
 
     type: Literal["add-tracks"] = "add-tracks"
     tracks: tuple[NewTrack, ...] = Field(min_length=1, max_length=256)
+    tidy: bool = False
 
     def apply(self, session: Session) -> Session:
         media = list(session.media)
         added: list[Strip] = []
-        for track in self.tracks:
+        names = [track.name for track in self.tracks]
+        stamps = [track.stamp_s for track in self.tracks if track.stamp_s]
+        hours_s = _HOUR_S * (min(stamps, default=0.0) // _HOUR_S)
+        for track, name in zip(self.tracks, tidy_names(names) if self.tidy else names, strict=True):
+            start_s = max(0.0, (track.stamp_s or 0.0) - hours_s)
             known = next((item for item in media if item.sha256 and item.sha256 == track.media.sha256), None)
             if known is None:
                 known = track.media.model_copy(update={"id": fresh_id(track.media.id, (item.id for item in media))})
@@ -54,11 +65,11 @@ class AddTracks(Action):
             taken = [strip.id for strip in (*session.strips, *added)]
             added.append(
                 Strip(
-                    id=fresh_id(track.name, (*taken, *(group.id for group in session.control_groups))),
-                    name=track.name,
+                    id=fresh_id(name, (*taken, *(group.id for group in session.control_groups))),
+                    name=name,
                     color=FAMILY_COLORS[len(taken) % len(FAMILY_COLORS)],
                     layout=track.layout,
-                    clips=(Clip(media=known.id),),
+                    clips=(Clip(media=known.id, start_s=start_s),),
                     output=session.mix.id,
                 )
             )
