@@ -18,8 +18,9 @@ from gemischt.core.session.ways import WayName
 from gemischt.core.terms import Id, Name, SongTime
 from gemischt.operations.jobs import Job, JobState
 from gemischt.operations.task_process import task_process
+from gemischt.storage.glances import Glance
 from gemischt.storage.presets import StoredPreset
-from gemischt.storage.sessions import StoredSession
+from gemischt.storage.sessions import StoredSession, StripName
 from gemischt.storage.snapshots import SnapshotHead
 
 
@@ -60,10 +61,24 @@ class SessionState(BaseModel):
 
 
 class SessionListing(BaseModel):
+    """A song in the list: its strips, and what was measured of it last, of which revision."""
+
     id: str
     name: str
+    revision: int
     changed_at: datetime
     deleted: bool
+    layout: str
+    strips: list[StripName]
+    is_sample: bool = False
+    glance: Glance | None = None
+
+
+class StorageState(BaseModel):
+    """How much audio is kept, and how much room there is."""
+
+    audio_bytes: int
+    free_bytes: int
 
 
 class HistoryListing(BaseModel):

@@ -1,5 +1,6 @@
 """Tasks over the song of a session, as jobs."""
 
+from collections.abc import Callable
 from typing import Any
 
 from gemischt.api.schemas import JobStatus
@@ -11,11 +12,21 @@ from gemischt.storage.audio_files import Progress
 from gemischt.storage.sessions import StoredSession
 
 
-def start_task(jobs: Jobs, workspace: Workspace, title: str, task: Task, stored: StoredSession) -> JobStatus:
+def start_task(
+    jobs: Jobs,
+    workspace: Workspace,
+    title: str,
+    task: Task,
+    stored: StoredSession,
+    *,
+    told: Callable[[dict[str, Any]], None] = lambda _result: None,
+) -> JobStatus:
     """Begin a task for the pages of a session; an earlier one of the same title is given up. Its result says of which
-    revision it is."""
+    revision it is; ``told`` is given it, too."""
 
     def work(report: Progress) -> dict[str, Any]:
-        return run_aside(task, workspace, report) | {"revision": stored.revision}
+        result = run_aside(task, workspace, report) | {"revision": stored.revision}
+        told(result)
+        return result
 
     return JobStatus.of(jobs.start_instead(title, work, session=stored.id))

@@ -17,6 +17,9 @@ _SESSIONS = {
     sessions.MIXED: sessions.mixed,
 }
 
+SAMPLES = frozenset(_SESSIONS)
+"""What the demo's sessions are called."""
+
 
 def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
     """Synthesise the tracks and create the sessions, unless they are there; says what it does.

@@ -30,7 +30,7 @@ td, th { padding: 3px 10px 3px 0; border-bottom: 1px solid #d9cfbb; vertical-ali
 svg { background: #fffaf0; border: 1px solid #d9cfbb; } svg text { font-size: 11px; fill: #2a2433; }
 @media print { body { background: none; margin: 0; } h2 { break-after: avoid; } tr, svg { break-inside: avoid; } }
 """
-_COLUMN_PX, _NODE_PX = 230.0, 120.0
+_COLUMN_PX, _NODE_PX, _ROW_PX = 230.0, 120.0, 24.0
 _STAGE_PX = 300.0
 _MOVE_PX = (420.0, 46.0)
 _EDGES = {"output": "#2a2433", "send": "#0b7373", "key": "#b83d24", "follower": "#74489b"}
@@ -201,22 +201,22 @@ def _number(value: float | bool | str | None) -> float:
 
 def _flow_picture(flow: Flow) -> str:
     nodes = {node.id: node for node in flow.nodes}
-    height = max((node.y + node.height for node in flow.nodes), default=0.0) + 10.0
+    height = _ROW_PX * (max((node.y + node.height for node in flow.nodes), default=0.0) + 0.5)
     width = _COLUMN_PX * (max((node.column for node in flow.nodes), default=0) + 1)
     lines = []
     for edge in flow.edges:
         one, other = nodes[edge.source], nodes[edge.destination]
         x, to_x = one.column * _COLUMN_PX + _NODE_PX, other.column * _COLUMN_PX
-        bend = (x + to_x) / 2.0
+        bend, y, to_y = (x + to_x) / 2.0, _ROW_PX * edge.from_y, _ROW_PX * edge.to_y
         dash = "" if edge.kind == "output" else ' stroke-dasharray="4 3"'
         lines.append(
-            f'<path d="M {x:.0f} {edge.from_y:.1f} C {bend:.0f} {edge.from_y:.1f}, {bend:.0f} {edge.to_y:.1f}, '
-            f'{to_x:.0f} {edge.to_y:.1f}" fill="none" stroke="{_EDGES[edge.kind]}"{dash}/>'
+            f'<path d="M {x:.0f} {y:.1f} C {bend:.0f} {y:.1f}, {bend:.0f} {to_y:.1f}, {to_x:.0f} {to_y:.1f}" '
+            f'fill="none" stroke="{_EDGES[edge.kind]}"{dash}/>'
         )
     boxes = [
-        f'<rect x="{node.column * _COLUMN_PX + 2:.0f}" y="{node.y - node.height / 2:.1f}" width="4" '
-        f'height="{node.height:.1f}" fill="{node.color}"/>'
-        f'<text x="{node.column * _COLUMN_PX + 10:.0f}" y="{node.y + 4:.1f}">{escape(node.name)}</text>'
+        f'<rect x="{node.column * _COLUMN_PX + 2:.0f}" y="{_ROW_PX * (node.y - node.height / 2):.1f}" width="4" '
+        f'height="{_ROW_PX * node.height:.1f}" fill="{node.color}"/>'
+        f'<text x="{node.column * _COLUMN_PX + 10:.0f}" y="{_ROW_PX * node.y + 4:.1f}">{escape(node.name)}</text>'
         for node in flow.nodes
     ]
     size = f'viewBox="0 0 {width:.0f} {height:.0f}" width="100%"'

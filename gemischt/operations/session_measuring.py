@@ -1,9 +1,12 @@
 """Measuring sessions of a data folder: the ladder and the findings as JSON."""
 
 import dataclasses
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any
+
+import numpy as np
 
 from gemischt.core.analysis.findings import Finding, Situation, examine
 from gemischt.core.analysis.measurement.results import SongMeasurement, StripMeasurement
@@ -20,6 +23,8 @@ from gemischt.operations.reports import report_to_json
 from gemischt.operations.side_by_side import SideBySide
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
+from gemischt.storage.glances import Glance
+from gemischt.storage.sessions import StoredSession
 
 _THREADS = 3
 """One more than two cores can use at once: one often waits for what another renders."""
@@ -109,3 +114,21 @@ def finding_to_json(finding: Finding) -> dict[str, Any]:
     """A finding with its id and the key of its evidence."""
     written: dict[str, Any] = report_to_json(finding)
     return written | {"id": finding.id, "evidence_key": finding.evidence_key, "figures": dict(finding.figures)}
+
+
+GLANCE_BINS = 120
+
+
+def glance_of(stored: StoredSession, measured: Mapping[str, Any]) -> Glance:
+    """What a list shows of a measured session, from its measurement as JSON."""
+    stages = measured["strips"][stored.session.mix.id]["stages"]
+    peaks = np.array(measured["peaks"], float)
+    edges = np.linspace(0, len(peaks), GLANCE_BINS, endpoint=False).astype(int)
+    heights = np.maximum.reduceat(peaks, edges) if len(peaks) >= GLANCE_BINS else peaks
+    return Glance(
+        revision=stored.revision,
+        duration_s=measured["duration_s"],
+        integrated_lufs=stages[-1]["integrated_lufs"],
+        findings=len(measured["findings"]),
+        peaks=tuple(round(float(height), 3) for height in heights),
+    )

@@ -11,6 +11,7 @@ from gemischt.core.session.actions import Action, AddTracks
 from gemischt.core.session.document import Session
 from gemischt.storage.audio_files import AudioStore, MappedSamples
 from gemischt.storage.database import Database
+from gemischt.storage.glances import GlanceStore
 from gemischt.storage.presets import PresetStore
 from gemischt.storage.print_runs import PrintStore
 from gemischt.storage.renders import DiskRenders
@@ -50,6 +51,7 @@ class Workspace:
         self.presets = PresetStore(self._database)
         self.snapshots = SnapshotStore(self._database)
         self.put_aside = PutAsideStore(self._database)
+        self.glances = GlanceStore(self._database)
         self.printed = PrintStore(self._database)
         self.audio = AudioStore(self._database, folder / "audio")
         self.renders = DiskRenders(folder / "renders", sources_digest())

@@ -5,6 +5,7 @@ database       SQLite through SQLAlchemy, brought up to date by Alembic
 sessions       documents with their edit history and the bin
 presets        processors to recall
 print_runs     what was printed and what is being printed
+glances        what was measured last of each session
 snapshots      sessions as they were, and findings put aside
 renders        rendered audio and figures, bounded
 audio_files    content-addressed originals and their decoded, memory-mapped samples

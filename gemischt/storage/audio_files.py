@@ -119,6 +119,10 @@ class AudioStore:
             raise NotFound("no such audio file", where=sha256, remedy="Import the file again.")
         return self._file(row)
 
+    def kept_bytes(self) -> int:
+        """How much of the disk all audio takes, decoded files included."""
+        return sum(path.stat().st_size for path in self._folder.rglob("*") if path.is_file())
+
     def samples(self, sha256: str, sample_rate_hz: int) -> "MappedSamples":
         """Decoded samples at a rate, memory-mapped; decoded now if that was not done yet."""
         audio = self.get(sha256)

@@ -34,13 +34,24 @@ class StoredSession:
 
 
 @dataclass(frozen=True)
+class StripName:
+    """What a strip is, and is called."""
+
+    kind: str
+    name: str
+
+
+@dataclass(frozen=True)
 class SessionEntry:
     """A line in the list of sessions."""
 
     id: str
     name: str
+    revision: int
     changed_at: datetime
     deleted: bool
+    layout: str
+    strips: tuple[StripName, ...]
 
 
 @dataclass(frozen=True)
@@ -64,7 +75,7 @@ class SessionStore:
         with self._database.reading() as transaction:
             in_bin = SessionRow.deleted_at.is_not(None) if deleted else SessionRow.deleted_at.is_(None)
             rows = transaction.scalars(select(SessionRow).where(in_bin).order_by(SessionRow.changed_at.desc()))
-            return [SessionEntry(row.id, row.name, row.changed_at, row.deleted_at is not None) for row in rows]
+            return [_entry(row) for row in rows]
 
     def create(self, session: Session) -> StoredSession:
         """Keep a new session under a new id."""
@@ -178,6 +189,14 @@ class SessionStore:
             _keep(row, parse_session(document))
             transaction.flush()
             return _stored(transaction, row)
+
+
+def _entry(row: SessionRow) -> SessionEntry:
+    """Read without being checked: a list is to be there at once."""
+    strips = json.loads(row.document)["strips"]
+    layout = next((strip.get("layout") for strip in strips if strip.get("kind") == "mix"), None) or "stereo"
+    named = tuple(StripName(strip.get("kind", "track"), strip["name"]) for strip in strips)
+    return SessionEntry(row.id, row.name, row.revision, row.changed_at, row.deleted_at is not None, layout, named)
 
 
 def _row(transaction: Transaction, session_id: str) -> SessionRow:

@@ -135,3 +135,13 @@ class PrintedFileRow(Base):
     file_name: Mapped[str | None] = mapped_column(String(300), default=None)
     result: Mapped[str | None] = mapped_column(Text, default=None)
     error: Mapped[str | None] = mapped_column(Text, default=None)
+
+
+class GlanceRow(Base):
+    """What was measured last of a session, and of which revision."""
+
+    __tablename__ = "glances"
+
+    session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int]
+    figures: Mapped[str] = mapped_column(Text)

@@ -1,5 +1,7 @@
 """Levels of a whole session: measuring, findings, bringing to reference, snapshots."""
 
+from typing import Any
+
 from fastapi import APIRouter
 
 from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
@@ -17,6 +19,7 @@ from gemischt.core.errors import InvalidAction
 from gemischt.core.session.actions import apply_action
 from gemischt.core.session.actions.snapshots import TakeBack
 from gemischt.core.session.differences import Difference, differences
+from gemischt.operations.session_measuring import glance_of
 from gemischt.operations.tasks import MatchLoudness, MeasureSong, PlanReference, ReferenceOrder
 from gemischt.storage.snapshots import PutAside
 
@@ -28,7 +31,11 @@ def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -
     """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered."""
     stored = workspace.sessions.get(session_id)
     task = MeasureSong(session=stored.session)
-    return start_task(jobs, workspace, f"Measure {session_id}", task, stored)
+
+    def keep(result: dict[str, Any]) -> None:
+        workspace.glances.keep(session_id, glance_of(stored, result))
+
+    return start_task(jobs, workspace, f"Measure {session_id}", task, stored, told=keep)
 
 
 @router.post("/reference", operation_id="planReference", status_code=202)

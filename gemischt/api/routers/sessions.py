@@ -1,12 +1,25 @@
 """Sessions: list, create, edit, undo, bin."""
 
+import shutil
+from dataclasses import asdict
+
 from fastapi import APIRouter
 
 from gemischt.api.dependencies import HubDep, WorkspaceDep
-from gemischt.api.schemas import Edit, Foresight, HistoryListing, NewSession, SessionListing, SessionState, Step
+from gemischt.api.schemas import (
+    Edit,
+    Foresight,
+    HistoryListing,
+    NewSession,
+    SessionListing,
+    SessionState,
+    Step,
+    StorageState,
+)
 from gemischt.core.errors import RevisionConflict
 from gemischt.core.session.actions import apply_action
 from gemischt.core.session.document import Strip, empty_session
+from gemischt.operations.demo_sessions import SAMPLES
 
 router = APIRouter(prefix="/api/sessions", tags=["sessions"])
 
@@ -14,8 +27,19 @@ router = APIRouter(prefix="/api/sessions", tags=["sessions"])
 @router.get("", operation_id="listSessions")
 def list_sessions(workspace: WorkspaceDep, deleted: bool = False) -> list[SessionListing]:
     """Sessions, or those in the bin."""
-    entries = workspace.sessions.entries(deleted=deleted)
-    return [SessionListing.model_validate(entry, from_attributes=True) for entry in entries]
+    glances = workspace.glances.all()
+    return [
+        SessionListing.model_validate(
+            {**asdict(entry), "glance": glances.get(entry.id), "is_sample": entry.name in SAMPLES}
+        )
+        for entry in workspace.sessions.entries(deleted=deleted)
+    ]
+
+
+@router.get("/storage", operation_id="getStorage")
+def get_storage(workspace: WorkspaceDep) -> StorageState:
+    """How much audio is kept, and how much room there is."""
+    return StorageState(audio_bytes=workspace.audio.kept_bytes(), free_bytes=shutil.disk_usage(workspace.folder).free)
 
 
 @router.post("", operation_id="createSession", status_code=201)

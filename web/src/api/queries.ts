@@ -38,6 +38,15 @@ export function useSessions(deleted: boolean) {
   });
 }
 
+/** How much audio is kept, and how much room there is. */
+export function useStorage() {
+  return useQuery({
+    queryKey: ["storage"],
+    queryFn: () => answer(server.GET("/api/sessions/storage")),
+    staleTime: 0,
+  });
+}
+
 export function useSession(id: string) {
   return useQuery({
     queryKey: keys.session(id),
@@ -291,8 +300,9 @@ export function refreshSessions(): void {
   void queryClient.invalidateQueries({ queryKey: ["sessions"] });
 }
 
-export function refreshJobs(): void {
-  void queryClient.invalidateQueries({ queryKey: keys.jobs });
+/** Done once the jobs are known as they are now. */
+export function refreshJobs(): Promise<void> {
+  return queryClient.invalidateQueries({ queryKey: keys.jobs });
 }
 
 let waiting: Promise<unknown> = Promise.resolve();

@@ -236,6 +236,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Storage
+         * @description How much audio is kept, and how much room there is.
+         */
+        get: operations["getStorage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}": {
         parameters: {
             query?: never;
@@ -3342,6 +3362,23 @@ export interface components {
             threshold_db: number;
         };
         /**
+         * Glance
+         * @description A song at a glance: of which revision, how long, how loud (None for silence), how much was found, and the highest
+         *     magnitude in each of equal parts of it.
+         */
+        Glance: {
+            /** Duration S */
+            duration_s: number;
+            /** Findings */
+            findings: number;
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** Peaks */
+            peaks: number[];
+            /** Revision */
+            revision: number;
+        };
+        /**
          * HandOverOrder
          * @description What is to be handed over: the session, its tracks as files of their own, or the sheet alone.
          */
@@ -5881,7 +5918,10 @@ export interface components {
              */
             vu_reference_dbfs: number;
         };
-        /** SessionListing */
+        /**
+         * SessionListing
+         * @description A song in the list: its strips, and what was measured of it last, of which revision.
+         */
         SessionListing: {
             /**
              * Changed At
@@ -5890,10 +5930,22 @@ export interface components {
             changed_at: string;
             /** Deleted */
             deleted: boolean;
+            glance?: components["schemas"]["Glance"] | null;
             /** Id */
             id: string;
+            /**
+             * Is Sample
+             * @default false
+             */
+            is_sample?: boolean;
+            /** Layout */
+            layout: string;
             /** Name */
             name: string;
+            /** Revision */
+            revision: number;
+            /** Strips */
+            strips: components["schemas"]["StripName"][];
         };
         /**
          * SessionState
@@ -6617,6 +6669,16 @@ export interface components {
             steps: number[];
         };
         /**
+         * StorageState
+         * @description How much audio is kept, and how much room there is.
+         */
+        StorageState: {
+            /** Audio Bytes */
+            audio_bytes: number;
+            /** Free Bytes */
+            free_bytes: number;
+        };
+        /**
          * Stretch
          * @description What to measure over, seconds; null is the whole song.
          */
@@ -6763,6 +6825,16 @@ export interface components {
              * @default 0
              */
             width_level_db: number;
+        };
+        /**
+         * StripName
+         * @description What a strip is, and is called.
+         */
+        StripName: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
         };
         /**
          * StripSettings
@@ -8920,6 +8992,125 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    getStorage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageState"];
                 };
             };
             /** @description Bad Request */

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { useState, type DragEvent, type ReactNode } from "react";
 
+import { filesIn } from "../../lib/dropped";
 import { useImport } from "./useImport";
 
 /** Takes audio files dropped anywhere on the page. */
@@ -22,7 +23,7 @@ export function DropZone({ children }: { children: ReactNode }) {
         if (!carriesFiles(event)) return;
         event.preventDefault();
         setOver(false);
-        void bringIn([...event.dataTransfer.files]);
+        void filesIn(event.dataTransfer).then(({ files }) => bringIn(files));
       }}
     >
       {children}

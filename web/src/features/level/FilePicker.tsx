@@ -14,7 +14,7 @@ export function FilePicker() {
         type="file"
         multiple
         hidden
-        accept=".wav,.flac,.aif,.aiff,.ogg,.mid,.midi,audio/*"
+        accept=".wav,.flac,.aif,.aiff,.ogg,.opus,.mp3,.w64,.mid,.midi,audio/*"
         aria-label="Audio files"
         onChange={(event) => {
           void bringIn([...(event.target.files ?? [])]);

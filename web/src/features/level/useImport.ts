@@ -64,7 +64,7 @@ export function useImport() {
     useIncoming.setState({ stop: null });
     // The first file may have given the session its rate.
     if (tracks.length && !state.document.media.length) await reloadSession(state.id);
-    if (tracks.length) await edit({ type: "add-tracks", tracks });
+    if (tracks.length) await edit({ type: "add-tracks", tracks, tidy: true });
   };
   return { bringIn };
 }

@@ -169,7 +169,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
           max={1}
           value={job?.progress ?? 0}
           width="130px"
-          accentColor="focus"
+          css={{ accentColor: "var(--chakra-colors-focus)" }}
           aria-label={`Progress of ${print.id}`}
         />
         {made.length > 1 && `${done.length} of ${made.length}`}
