@@ -237,6 +237,10 @@ class OwnFilesCase(BrowserCase):
         page.get_by_role("button", name="New session").click()
         page.get_by_text("Drop audio files anywhere").wait_for()
         self.session_id = page.url.rsplit("/", 1)[1]
+        page.keyboard.press("6")
+        page.get_by_role("button", name="Begin with the mix").click()
+        self.print_row("The mix").wait_for()
+        page.keyboard.press("2")
 
     def bring_in(self, **signals: Signal) -> None:
         paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
@@ -244,20 +248,25 @@ class OwnFilesCase(BrowserCase):
         for name in signals:
             expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()
 
+    def print_row(self, what: str) -> Locator:
+        """A print of the list."""
+        return self.page.locator("[data-print]").filter(has=self.page.locator("select", has_text=what)).first
+
     def printed(self) -> np.ndarray:
-        """The mix as it is printed from the page, (n_samples, 2)."""
+        """What the first print of the list makes, from the page, (n_samples, n_channels)."""
         page = self.page
         # A digit on a number begins to type.
         page.evaluate("document.activeElement.blur()")
         page.keyboard.press("6")
-        links = page.get_by_role("link", name=re.compile(rf"{self.id()[-12:]}.*\.wav$"))
-        page.get_by_role("button", name="Print", exact=True).wait_for()
-        before = {link.text_content() for link in links.all()}
-        page.get_by_role("button", name="Print", exact=True).click()
-        expect(links).to_have_count(len(before) + 1)
-        fresh = next(link for link in links.all() if link.text_content() not in before)
+        row = page.locator("[data-print]").first
+        row.wait_for()
+        row.click(position={"x": 4, "y": 4})
+        shown = page.get_by_role("region", name="The chosen print")
+        before = shown.locator("strong").text_content() if shown.count() else ""
+        page.get_by_role("button", name=re.compile("^Print all")).click()
+        expect(shown.locator("strong")).to_have_text(re.compile(rf"^(?!{re.escape(before or '-')}$)"))
         with page.expect_download() as download:
-            fresh.click()
+            shown.get_by_role("link", name="save").click()
         samples, _ = soundfile.read(download.value.path(), always_2d=True)
         page.keyboard.press("2")
         return np.asarray(samples)

@@ -65,7 +65,8 @@ class BedTest(OwnFilesCase):
 
         # Folded by the page it is what the fold-down's matrix makes of the bed.
         page.keyboard.press("6")
-        page.get_by_role("radio", name="stereo").click()
+        self.choose(page.locator("[data-print]").first, "More for print p1", "Fold, or take one side")
+        page.get_by_label("Channels").select_option("stereo")
         folded = self.printed()
         expected = bed @ matrix_between(LAYOUTS["4+4"], LAYOUTS["stereo"]).T
         np.testing.assert_allclose(folded[: len(expected)], expected[: len(folded)], atol=2e-6)

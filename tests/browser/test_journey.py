@@ -96,10 +96,13 @@ class JourneyTest(BrowserCase):
         # Print only these two: solo their bus, print the loop, fetch the file and check its levels.
         self.row("Extra").get_by_role("button", name="Solo Extra").click()
         page.keyboard.press("6")
-        page.get_by_role("radio", name="loop").click()
-        page.get_by_role("radio", name="32f").click()
-        page.get_by_role("button", name="Print", exact=True).click()
-        link = page.get_by_role("link", name=re.compile(r"Low Tide .*\.wav"))
+        page.get_by_role("button", name="Begin with the mix").click()
+        page.get_by_label("Stretch").select_option("loop")
+        page.get_by_label("End", exact=True).select_option("cut there")
+        page.get_by_label("Format").select_option("WAV 32f")
+        expect(page.get_by_text("bars 1–")).to_have_count(1)
+        page.get_by_role("button", name="Print all").click()
+        link = page.get_by_role("link", name="save")
         link.wait_for()
         with page.expect_download() as download:
             link.click()

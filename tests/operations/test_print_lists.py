@@ -10,7 +10,7 @@ import soundfile
 from gemischt.core.errors import Cancelled, InvalidAction
 from gemischt.core.session.actions import parse_action
 from gemischt.core.session.document import Session
-from gemischt.core.session.prints import Print
+from gemischt.core.session.prints import FromTo, Print
 from gemischt.core.units import db_to_gain
 from gemischt.operations.print_lists import begin_run, bring_back, foreseen, remove_printed, run_list
 from gemischt.operations.workspace import Workspace
@@ -249,3 +249,13 @@ class ComingBackTest(ListCase):
         media = self.workspace.open_media(back.session).samples
         start = round(clip.start_s * RATE_HZ)
         np.testing.assert_array_equal(media[clip.media], media["drum"][start : start + round(0.4 * RATE_HZ)])
+
+
+class ChangesTest(ListCase):
+    def test_changes_of_one_print_leave_each_other_alone(self) -> None:
+        self.add("mix", strips=["mix"])
+        for change in ({"ends": "cut"}, {"format": "mp3"}, {"stretch": {"kind": "from-to", "to_s": 0.5}}):
+            self.edit(type="set-print", print={"id": "mix"} | change)
+        (item,) = self.session.prints
+        self.assertEqual((item.ends, item.format, item.strips), ("cut", "mp3", ("mix",)))
+        self.assertEqual(item.stretch, FromTo(to_s=0.5))

@@ -6352,7 +6352,7 @@ export interface components {
         };
         /**
          * SetPrint
-         * @description A print as it is to be; one with an unknown id is new, at the list's end.
+         * @description What a print is to be from now on, what is left out stays; one with an unknown id is new, at the list's end.
          */
         SetPrint: {
             print: components["schemas"]["Print-Input"];

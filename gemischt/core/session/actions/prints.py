@@ -14,7 +14,7 @@ from gemischt.core.terms import Id, Name, SongTime
 
 
 class SetPrint(Action):
-    """A print as it is to be; one with an unknown id is new, at the list's end."""
+    """What a print is to be from now on, what is left out stays; one with an unknown id is new, at the list's end."""
 
     type: Literal["set-print"] = "set-print"
     print: Print
@@ -25,12 +25,14 @@ class SetPrint(Action):
         known = any(item.id == self.print.id for item in session.prints)
         if not known:
             return session.model_copy(update={"prints": (*session.prints, self.print)})
-        prints = tuple(self.print if item.id == self.print.id else item for item in session.prints)
+        given = {name: getattr(self.print, name) for name in self.print.model_fields_set}
+        prints = tuple(item.model_copy(update=given) if item.id == self.print.id else item for item in session.prints)
         return session.model_copy(update={"prints": prints})
 
     def describe(self, session: Session) -> str:
         known = any(item.id == self.print.id for item in session.prints)
-        what = f"every {self.print.every}" if self.print.every else names_of(session, self.print.strips)
+        shown = next((item for item in session.prints if item.id == self.print.id), self.print)
+        what = f"every {shown.every}" if shown.every else names_of(session, shown.strips)
         return f"{'Change' if known else 'Add'} print of {what}"
 
 

@@ -314,13 +314,14 @@ type Setting =
 
 function More({ print, onPrint }: { print: Print; onPrint: () => void }) {
   const { edit, state } = useOpen();
-  const set = (changes: Partial<Print>) => void edit({ type: "set-print", print: { ...print, ...changes } });
+  const set = (changes: Partial<Print>) =>
+    void edit({ type: "set-print", print: { id: print.id, ...changes } });
   const choose = (setting: Setting) => {
     if (setting === "print") onPrint();
     else if (setting === "copy") {
       let number = state.document.prints.length + 1;
       while (state.document.prints.some((item) => item.id === `p${number}`)) number += 1;
-      set({ id: `p${number}` });
+      set({ ...print, id: `p${number}` });
     } else if (setting === "remove") void edit({ type: "remove-prints", prints: [print.id] });
     else if (setting === "back") set({ back: print.back === "no" ? "track" : "no", lands: null });
     else if (setting === "channels") set({ channels: print.channels === "as-is" ? "mono" : "as-is" });

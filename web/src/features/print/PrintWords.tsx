@@ -14,11 +14,11 @@ import {
   stretchOptions,
   whatOptions,
   whereOptions,
-  withBack,
-  withEnds,
-  withStretch,
-  withWhat,
-  withWhere,
+  goingBack,
+  endingSo,
+  overStretch,
+  ofWhat,
+  fromWhere,
   type Option,
 } from "./prints";
 
@@ -29,7 +29,9 @@ export function PrintWords({ print, choices }: PrintWordsProps) {
   const { state, strips, grid, edit } = useOpen();
   const { loopS } = useTransport();
   const labelOf = useProcessorLabel();
-  const set = (changed: Print) => void edit({ type: "set-print", print: changed });
+  // Only what changes is said: quick changes one after the other leave each other alone.
+  const set = (changes: Partial<Print>) =>
+    void edit({ type: "set-print", print: { id: print.id, ...changes } });
   const what = whatOptions(print, [...strips.values()]);
   const strip = print.strips.length === 1 ? strips.get(print.strips[0] ?? "") : undefined;
   const where = whereOptions(print, strip, labelOf);
@@ -43,28 +45,22 @@ export function PrintWords({ print, choices }: PrintWordsProps) {
   const of = print.of.map((id) => strips.get(id)?.name ?? id).join(", ");
   return (
     <chakra.span display="inline-flex" alignItems="center" gap="5px" minWidth="0" overflow="hidden">
-      <Word
-        label="What"
-        bold
-        value={what.value}
-        options={what.options}
-        set={(value) => set(withWhat(print, value))}
-      />
+      <Word label="What" bold value={what.value} options={what.options} set={(value) => set(ofWhat(value))} />
       {of && <chakra.span color="quiet">of {of} only</chakra.span>}
       <Word
         label="From where"
         value={where.value}
         options={where.options}
-        set={(value) => set(withWhere(print, value))}
+        set={(value) => set(fromWhere(value))}
       />
       <Dot />
       <Word
         label="Stretch"
         value={stretch.value}
         options={stretch.options}
-        set={(value) => set(withStretch(print, value, loopS))}
+        set={(value) => set(overStretch(value, loopS))}
       />
-      <Word label="End" value={endsOf(print)} options={ENDS} set={(value) => set(withEnds(print, value))} />
+      <Word label="End" value={endsOf(print)} options={ENDS} set={(value) => set(endingSo(value))} />
       {print.channels !== "as-is" && (
         <>
           <Dot />
@@ -72,7 +68,7 @@ export function PrintWords({ print, choices }: PrintWordsProps) {
             label="Channels"
             value={print.channels}
             options={CHANNELS}
-            set={(channels) => set({ ...print, channels: channels as Print["channels"] })}
+            set={(channels) => set({ channels: channels as Print["channels"] })}
           />
         </>
       )}
@@ -93,7 +89,7 @@ export function PrintWords({ print, choices }: PrintWordsProps) {
         label="Format"
         value={print.format}
         options={formats.length ? formats : [{ value: print.format, label: print.format }]}
-        set={(format) => set({ ...print, format: format as Print["format"] })}
+        set={(format) => set({ format: format as Print["format"] })}
       />
       {print.rate_hz && <chakra.span color="quiet">{print.rate_hz / 1000} kHz</chakra.span>}
       {print.shaped && <chakra.span color="quiet">shaped noise</chakra.span>}
@@ -105,7 +101,7 @@ export function PrintWords({ print, choices }: PrintWordsProps) {
             color="send"
             value={backOf(print)}
             options={backOptions(state.document)}
-            set={(value) => set(withBack(print, value))}
+            set={(value) => set(goingBack(value))}
           />
         </>
       )}

@@ -8,10 +8,10 @@ import {
   verdictWords,
   whatOptions,
   whereOptions,
-  withBack,
-  withStretch,
-  withWhat,
-  withWhere,
+  goingBack,
+  overStretch,
+  ofWhat,
+  fromWhere,
 } from "./prints";
 
 const strips = [
@@ -33,30 +33,29 @@ test("several strips are named", () => {
   expect(options.at(-1)).toEqual({ value: "hall mix", label: "Hall + Mix" });
 });
 test("of something else it forgets its place in a chain", () => {
-  const print = newPrint([], { strips: ["hall"], after: "room" });
-  expect(withWhat(print, "every stem")).toMatchObject({ strips: [], every: "stem", after: null });
+  expect(ofWhat("every stem")).toMatchObject({ strips: [], every: "stem", after: null });
 });
 test("places in a chain and lanes can be read", () => {
   const lanes = [{ id: "l1", name: "Clean", chain: [{ id: "g", type: "gain" }] }];
   const strip = { ...strips[0], chain: [{ id: "b", type: "parallel", on: true, lanes }] } as unknown as Strip;
   const { options } = whereOptions(newPrint([], { strips: ["hall"] }), strip, ({ type }) => type);
   expect(options.slice(-3).map((option) => option.value)).toEqual(["after b", "after l1", "after g"]);
-  expect(withWhere(newPrint([], { strips: ["hall"] }), "after g").after).toBe("g");
-  expect(withWhere(newPrint([], {}), "pre-chain pre-fader").taps).toEqual(["pre-chain", "pre-fader"]);
+  expect(fromWhere("after g").after).toBe("g");
+  expect(fromWhere("pre-chain pre-fader").taps).toEqual(["pre-chain", "pre-fader"]);
 });
 test("the loop becomes a stretch of its own", () => {
   const document = { sections: [{ name: "Refrain" }, { name: "Refrain" }] } as unknown as Session;
   const { options } = stretchOptions(newPrint([], {}), document, [1, 2], () => "bars 1–2");
   expect(options.map((option) => option.value)).toEqual(["whole", "section Refrain", "loop"]);
-  expect(withStretch(newPrint([], {}), "loop", [1, 2]).stretch).toEqual({
+  expect(overStretch("loop", [1, 2]).stretch).toEqual({
     kind: "from-to",
     from_s: 1,
     to_s: 2,
   });
 });
 test("in place it is printed after its chain", () => {
-  expect(withBack(newPrint([], {}), "in-place").taps).toEqual(["pre-fader"]);
-  expect(withBack(newPrint([], {}), "lands Refrain")).toMatchObject({ back: "track", lands: "Refrain" });
+  expect(goingBack("in-place").taps).toEqual(["pre-fader"]);
+  expect(goingBack("lands Refrain")).toMatchObject({ back: "track", lands: "Refrain" });
 });
 test("the newest run counts", () => {
   const files = [

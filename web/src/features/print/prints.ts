@@ -54,11 +54,11 @@ export function whatOptions(print: Print, strips: Strip[]): { value: string; opt
   return { value, options };
 }
 
-/** The print of something else. A place in a chain goes with its strip. */
-export function withWhat(print: Print, value: string): Print {
+/** What changes of a print that is of something else: a place in a chain goes with its strip. */
+export function ofWhat(value: string): Partial<Print> {
   if (value.startsWith("every "))
-    return { ...print, strips: [], every: value.slice(6) as Print["every"], after: null, summed: false };
-  return { ...print, strips: value.split(" "), every: null, after: null, through_mix: false };
+    return { strips: [], every: value.slice(6) as Print["every"], after: null, summed: false };
+  return { strips: value.split(" "), every: null, after: null, through_mix: false };
 }
 
 const TAPS: Option[] = [
@@ -99,10 +99,10 @@ export function whereOptions(
   return { value, options };
 }
 
-export function withWhere(print: Print, value: string): Print {
-  if (print.every === "stem") return { ...print, through_mix: value === "through" };
-  if (value.startsWith("after ")) return { ...print, after: value.slice(6) };
-  return { ...print, after: null, taps: value.split(" ") as Print["taps"] };
+export function fromWhere(value: string): Partial<Print> {
+  if (value === "plain" || value === "through") return { through_mix: value === "through" };
+  if (value.startsWith("after ")) return { after: value.slice(6) };
+  return { after: null, taps: value.split(" ") as Print["taps"] };
 }
 
 /** Which stretch: all, a section, the loop as it is now, or what it is now. */
@@ -127,11 +127,10 @@ export function stretchOptions(
   return { value, options };
 }
 
-export function withStretch(print: Print, value: string, loopS: [number, number] | null): Print {
-  if (value.startsWith("section ")) return { ...print, stretch: { kind: "section", name: value.slice(8) } };
-  if (value === "loop" && loopS)
-    return { ...print, stretch: { kind: "from-to", from_s: loopS[0], to_s: loopS[1] } };
-  return value === "whole" ? { ...print, stretch: { kind: "whole" } } : print;
+export function overStretch(value: string, loopS: [number, number] | null): Partial<Print> {
+  if (value.startsWith("section ")) return { stretch: { kind: "section", name: value.slice(8) } };
+  if (value === "loop" && loopS) return { stretch: { kind: "from-to", from_s: loopS[0], to_s: loopS[1] } };
+  return value === "whole" ? { stretch: { kind: "whole" } } : {};
 }
 
 export const ENDS: Option[] = [
@@ -144,8 +143,8 @@ export function endsOf(print: Print): string {
   return print.only_sound ? "sound" : print.ends;
 }
 
-export function withEnds(print: Print, value: string): Print {
-  return { ...print, only_sound: value === "sound", ends: value === "cut" ? "cut" : "silent" };
+export function endingSo(value: string): Partial<Print> {
+  return { only_sound: value === "sound", ends: value === "cut" ? "cut" : "silent" };
 }
 
 export const CHANNELS: Option[] = [
@@ -173,10 +172,10 @@ export function backOf(print: Print): string {
   return print.lands ? `lands ${print.lands}` : print.back;
 }
 
-export function withBack(print: Print, value: string): Print {
-  if (value.startsWith("lands ")) return { ...print, back: "track", lands: value.slice(6) };
+export function goingBack(value: string): Partial<Print> {
+  if (value.startsWith("lands ")) return { back: "track", lands: value.slice(6) };
   const back = value as Print["back"];
-  return { ...print, back, lands: null, taps: back === "in-place" ? ["pre-fader"] : print.taps };
+  return { back, lands: null, ...(back === "in-place" ? { taps: ["pre-fader"] as Print["taps"] } : {}) };
 }
 
 /** A print as it begins. */
