@@ -13,7 +13,7 @@ from gemischt.core.session.prints import FormatName, Print, Target
 from gemischt.core.terms import Id
 from gemischt.operations.handing_over import HandedOver
 from gemischt.operations.measuring import summary_from_json
-from gemischt.storage.print_runs import FileEntry, FileState, RunHead
+from gemischt.storage.print_runs import UNDER_WAY, FileEntry, FileState, RunHead
 
 
 class PrintStart(BaseModel):
@@ -49,7 +49,8 @@ class PrintedFile(BaseModel):
     made_at: datetime
 
     @classmethod
-    def of(cls, head: RunHead, entry: FileEntry, session: Session) -> "PrintedFile":
+    def of(cls, head: RunHead, entry: FileEntry, session: Session, *, is_under_way: bool) -> "PrintedFile":
+        """``is_under_way``: whether somebody works on its run; nobody does once a program has ended."""
         verdict, target = None, target_of(session)
         if target is not None and entry.result is not None and is_delivered(session, entry.order):
             summary = summary_from_json(entry.result["summary"])
@@ -61,7 +62,7 @@ class PrintedFile(BaseModel):
             order=entry.order,
             name=entry.stem,
             file_name=entry.file_name,
-            state=entry.state,
+            state="stopped" if entry.state in UNDER_WAY and not is_under_way else entry.state,
             result=entry.result,
             error=None if entry.error is None else ErrorBody.model_validate(entry.error),
             verdict=verdict,

@@ -16,7 +16,7 @@ from gemischt.operations.printing import Outcome, Printed, named_files, print_fi
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress
 from gemischt.storage.audio_writing import FORMATS
-from gemischt.storage.print_runs import FileEntry, WantedFile
+from gemischt.storage.print_runs import UNDER_WAY, FileEntry, WantedFile
 from gemischt.storage.sessions import StoredSession
 
 _TRIES = 5
@@ -66,7 +66,7 @@ def run_list(workspace: Workspace, run_id: str, progress: Progress) -> list[File
         raise
     except GemischtError as error:
         for entry in store.files(run_id):
-            if entry.state in ("waiting", "running"):
+            if entry.state in UNDER_WAY:
                 store.fail(entry.id, error)
     return store.files(run_id)
 

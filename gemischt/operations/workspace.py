@@ -93,7 +93,6 @@ class Workspace:
                 where=str(self.folder),
                 remedy="Use that one, end it, or choose another folder with --data.",
             )
-        self.printed.stop_all()
         return empty(self.uploads) + sum(map(sweep, (self.folder, self.prints))) + self.audio.sweep()
 
     def close(self) -> None:

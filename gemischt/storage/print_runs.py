@@ -20,7 +20,8 @@ from gemischt.storage.tables import PrintedFileRow, PrintRunRow, SessionRow
 
 FileState = Literal["waiting", "running", "done", "failed", "stopped"]
 """A file that was stopped can be gone on with; so can one that failed."""
-_UNDER_WAY = ("waiting", "running")
+UNDER_WAY: tuple[FileState, ...] = ("waiting", "running")
+"""True only while somebody does it."""
 
 
 @dataclass(frozen=True)
@@ -122,20 +123,13 @@ class PrintStore:
             head = RunHead(run.id, run.session_id, run.revision, run.edit, run.made_at)
             return head, parse_session(json.loads(run.document), where=run.id)
 
-    def set_states(self, run_id: str, state: FileState, *, among: Sequence[str] = _UNDER_WAY) -> None:
+    def set_states(self, run_id: str, state: FileState, *, among: Sequence[str] = UNDER_WAY) -> None:
         """Let all files of a run that are in certain states be in another."""
         with self._database.writing() as transaction:
             transaction.execute(
                 update(PrintedFileRow)
                 .where(PrintedFileRow.run_id == run_id, PrintedFileRow.state.in_(among))
                 .values(state=state, error=None)
-            )
-
-    def stop_all(self) -> None:
-        """Nothing is under way any more: the program that did it has ended."""
-        with self._database.writing() as transaction:
-            transaction.execute(
-                update(PrintedFileRow).where(PrintedFileRow.state.in_(_UNDER_WAY)).values(state="stopped")
             )
 
     def finish(self, file_id: str, file_name: str, result: dict[str, Any]) -> None:

@@ -125,15 +125,13 @@ class RunTest(ListCase):
         media = self.workspace.open_media(self.session).samples
         np.testing.assert_allclose(read[:, 0], media["drum"][:, 0] + media["bass"][:, 0], atol=1e-6)
 
-    def test_a_killed_program_leaves_what_can_be_gone_on_with(self) -> None:
+    def test_what_a_killed_program_left_is_gone_on_with(self) -> None:
         self.add("mix", strips=["mix"])
         run = self.begin()
         self.workspace.printed.set_states(run, "running")
         self.workspace.close()
         again = Workspace(self.data)
         self.addCleanup(again.close)
-        again.begin_serving()
-        self.assertEqual([entry.state for entry in again.printed.files(run)], ["stopped"])
         self.assertEqual([entry.state for entry in run_list(again, run, no_progress)], ["done"])
 
     def test_a_disk_that_fills_up_fails_some_and_leaves_the_rest_whole(self) -> None:
@@ -233,6 +231,17 @@ class ComingBackTest(ListCase):
         back = bring_back(self.workspace, self.stored.id, entry, in_place=False)
         track = next(strip for strip in back.session.strips if strip.print_of == "mix")
         self.assertIsNone(track.output)
+
+    def test_printed_again_the_same_track_plays_it(self) -> None:
+        entry = self.printed(strips=["drum"], back="track")
+        self.stored = bring_back(self.workspace, self.stored.id, entry, in_place=False)
+        self.edit(type="set-strips", changes=[{"strip": "drum", "trim_db": -6.0}])
+        (again,) = self.run_all()
+        back = bring_back(self.workspace, self.stored.id, again, in_place=False)
+        self.assertEqual(len(back.session.strips), 4)
+        clip = back.session.strips[1].clips[0]
+        peak = np.abs(self.workspace.open_media(back.session).samples[clip.media]).max()
+        self.assertAlmostEqual(float(peak), db_to_gain(-6.0) * float(np.abs(noise(1.0, seed=1)).max()), places=5)
 
     def test_the_edit_is_named_and_undone(self) -> None:
         entry = self.printed(strips=["drum"], back="track")

@@ -20,7 +20,7 @@ from gemischt.core.errors import GemischtError, NotFound
 from gemischt.core.printing.delivery import targets_of
 from gemischt.core.session.differences import differences
 from gemischt.live.hub import Hub
-from gemischt.operations.jobs import Jobs
+from gemischt.operations.jobs import UNFINISHED, Jobs
 from gemischt.operations.measuring import file_curve
 from gemischt.operations.print_lists import (
     begin_run,
@@ -75,11 +75,14 @@ def _start(jobs: Jobs, workspace: Workspace, hub: Hub, session_id: str, name: st
 
 
 @router.get(_OF_SESSION, operation_id="listPrints")
-def list_prints(session_id: str, workspace: WorkspaceDep) -> list[PrintedFile]:
+def list_prints(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> list[PrintedFile]:
     """Every file that was printed or is to be, the newest run first."""
+    live = {job.title.rpartition(" ")[2] for job in jobs.all() if job.state in UNFINISHED}
     session = workspace.sessions.get(session_id).session
     runs = workspace.printed.runs(session_id)
-    return [PrintedFile.of(head, entry, session) for head, files in runs for entry in files]
+    return [
+        PrintedFile.of(head, entry, session, is_under_way=head.id in live) for head, files in runs for entry in files
+    ]
 
 
 @router.get("/sessions/{session_id}/prints-coming", operation_id="foreseePrints")

@@ -103,7 +103,8 @@ class SetTarget(Action):
 
 
 class BringBack(Action):
-    """Let a print come back: as a track that plays where the printed strip plays, or in place of its clips and chain.
+    """Let a print come back: as a track that plays where the printed strip plays, or in place of its clips and chain. A
+    track that plays an earlier one of this name plays it from now on.
 
     In place the strip keeps fader, pan, output and sends. What it was is kept beside it, muted and without ways, and
     ducks that work before its fader go: they are in the print.
@@ -124,6 +125,9 @@ class BringBack(Action):
         clip = Clip(media=media.id, start_s=self.start_s)
         if self.in_place:
             return _in_place(session, printed, clip)
+        known = next((one for one in session.strips if (one.print_of, one.name) == (printed.id, self.name)), None)
+        if known is not None and known.id != printed.id:
+            return replace_strip(session, known.model_copy(update={"clips": (clip,)}))
         output = printed.output if printed.kind != "mix" else None
         track = Strip(
             id=fresh_strip_id(session, self.name),
