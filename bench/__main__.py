@@ -2,7 +2,7 @@
 
 import sys
 
-from bench import beds, browser, engine, measuring, processors, routing
+from bench import beds, browser, engine, measuring, prints, processors, routing
 
 SUITES = {
     "processors": processors.run,
@@ -10,6 +10,7 @@ SUITES = {
     "beds": beds.run,
     "routing": routing.run,
     "measuring": measuring.run,
+    "prints": prints.run,
     "browser": browser.run,
 }
 

@@ -7,6 +7,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Mapping
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -198,8 +199,9 @@ def memory() -> None:
 def render_forty() -> None:
     from gemischt.core.session.actions import AddTracks
     from gemischt.core.session.document import empty_session
+    from gemischt.core.session.prints import Print
     from gemischt.operations.importing import import_file
-    from gemischt.operations.printing import print_mix
+    from gemischt.operations.printing import named_files, print_files
     from gemischt.operations.workspace import Workspace
 
     folder = Path(os.environ["GEMISCHT_BENCH_FOLDER"])
@@ -214,7 +216,9 @@ def render_forty() -> None:
         path.unlink()
     stored = workspace.sessions.edit(stored.id, stored.revision, AddTracks(tracks=tuple(tracks)))
     began = time.perf_counter()
-    print_mix(stored.session, workspace.open_media(stored.session), folder / "mix.wav", bits="24")
+    made_at = datetime.now(UTC)
+    named = named_files(stored.session, [Print(id="mix", strips=("mix",))], made_at)
+    print_files(stored.session, workspace.open_media(stored.session), named, folder, made_at=made_at)
     took = time.perf_counter() - began
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"40 mono tracks of 4 min: {240 / took:.1f} x real time, {peak_mb:.0f} MB resident at most (goal: 1000)")

@@ -5,6 +5,7 @@ routing     who feeds whom: order, loops, solo
 processors  equaliser, compressor, and the registry that lists them
 engine      from document to sound, block by block
 metering    peak, RMS, loudness, true peak, correlation
+printing    what is wanted of a print becomes files, rendered together and held against a target
 dsp         kernels shared by the above
 analysis    what can be said about a session, read from its document or measured by rendering parts of it
 audio       the array contract: audio is float64, shape (n_channels, n_samples), C-contiguous

@@ -145,6 +145,8 @@ def _entry(name: str, field: FieldInfo) -> Parameter | None:
     none = str(extra.get("none", "none")) if nullable else None
     if bool in options:
         return Parameter(name=name, label=label, kind="switch", default=field.default)
+    if get_origin(field.annotation) is tuple:
+        return None
     words = next((get_args(option) for option in (field.annotation, *options) if get_origin(option) is Literal), ())
     if words:
         return Parameter(name=name, label=label, kind="choice", default=field.default, none=none, choices=words)

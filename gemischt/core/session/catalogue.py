@@ -22,6 +22,7 @@ from gemischt.core.session.document import (
     Tempo,
 )
 from gemischt.core.session.ducks import Click, Duck, DuckTarget, Follower, Hits, LengthMs, Repeat
+from gemischt.core.session.prints import Target
 from gemischt.core.terms import USUAL_BEATS, USUAL_METRES, USUAL_NOTES, note_words
 
 _PARTS: dict[str, type[BaseModel]] = {
@@ -48,6 +49,7 @@ _PARTS: dict[str, type[BaseModel]] = {
     "length_ms": LengthMs,
     "click": Click,
     "spread": SpreadStrips,
+    "target": Target,
 }
 
 

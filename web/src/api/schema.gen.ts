@@ -1633,7 +1633,8 @@ export interface components {
         };
         /**
          * BringBack
-         * @description Let a print come back: as a track that plays where the printed strip plays, or in place of its clips and chain.
+         * @description Let a print come back: as a track that plays where the printed strip plays, or in place of its clips and chain. A
+         *     track that plays an earlier one of this name plays it from now on.
          *
          *     In place the strip keeps fader, pan, output and sends. What it was is kept beside it, muted and without ways, and
          *     ducks that work before its fader go: they are in the print.

@@ -42,6 +42,7 @@ export type ReferenceOrder = Schemas["ReferenceOrder"];
 export type JobStatus = Schemas["JobStatus"];
 export type ProcessorListing = Schemas["ProcessorListing"];
 export type Print = Session["prints"][number];
+export type Target = Session["targets"][number];
 export type PrintedFile = Schemas["PrintedFile"];
 export type PrintComing = Schemas["PrintComing"];
 export type PrintChoices = Schemas["PrintChoices"];

@@ -21,6 +21,7 @@ import { StationBar } from "../../controls/StationBar";
 import { settleNudges } from "../../controls/useNudge";
 import { AddPrint } from "./AddPrint";
 import { HandOver } from "./HandOver";
+import { OwnTarget } from "./OwnTarget";
 import { PrintedDetails } from "./PrintedDetails";
 import { PrintedList } from "./PrintedList";
 import { PrintList } from "./PrintList";
@@ -34,6 +35,7 @@ export function Print() {
   const { document } = state;
   const [face, setFace] = useState<(typeof FACES)[number]>("print list");
   const [chosen, setChosen] = useState("");
+  const [own, setOwn] = useState(false);
   const { data: files = [] } = usePrints(state.id, state.revision);
   const { data: coming = [] } = usePrintsComing(state.id, state.revision);
   const { data: choices } = usePrintChoices(state.id, state.revision);
@@ -89,6 +91,14 @@ export function Print() {
             onChange={(meantFor) => void edit({ type: "set-printing", meant_for: meantFor || null })}
           />
         </chakra.span>
+        <PlainButton
+          height="target"
+          padding="0 6px"
+          title="A target of your own"
+          onClick={() => setOwn(true)}
+        >
+          own…
+        </PlainButton>
         <NamePattern />
         <chakra.span flex="1" />
         <AddPrint onPrint={print} />
@@ -104,6 +114,7 @@ export function Print() {
           Print all{document.prints.length > 1 ? ` ${document.prints.length}` : ""}
         </PlainButton>
       </StationBar>
+      {own && <OwnTarget from={target} onClose={() => setOwn(false)} />}
       {face === "hand over" ? (
         <HandOver />
       ) : face === "printed" ? (

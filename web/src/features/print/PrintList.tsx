@@ -128,7 +128,7 @@ function State({ made, problem }: { made: PrintedFile[]; problem: boolean }) {
         ? ["⚠", "not all could be written", "over"]
         : states.has("waiting") || states.has("stopped") || !made.length
           ? ["·", states.has("stopped") ? "stopped" : "waits", "quiet"]
-          : ["✓", "printed", "at"];
+          : ["✓", "printed", "atText"];
   return (
     <chakra.span role="cell" color={color} fontWeight="700" title={words}>
       <span aria-label={words}>{sign}</span>
@@ -251,7 +251,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
         ) : (
           <>
             {verdict && (
-              <chakra.span color={fits ? "at" : "hot"} fontWeight="700" opacity={stale ? 0.55 : 1}>
+              <chakra.span color={fits ? "atText" : "hotText"} fontWeight="700" opacity={stale ? 0.55 : 1}>
                 {verdictWords(verdict)}
               </chakra.span>
             )}

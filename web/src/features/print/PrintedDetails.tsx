@@ -217,7 +217,7 @@ function FigureGrid({ file }: { file: PrintedFile }) {
               {value}
             </chakra.span>
             {check && (
-              <chakra.span color={check.holds ? "at" : "hot"} fontWeight="700">
+              <chakra.span color={check.holds ? "atText" : "hotText"} fontWeight="700">
                 {check.holds ? "✓" : "⚠"} {check.wanted.replace("-", "−")}
               </chakra.span>
             )}

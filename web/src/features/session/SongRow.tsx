@@ -156,7 +156,7 @@ export function SongRow({ song, chosen, measuring, onChoose, onAct }: SongRowPro
             role="cell"
             textStyle="number"
             textAlign="right"
-            color={glance?.findings ? "hot" : "quiet"}
+            color={glance?.findings ? "hotText" : "quiet"}
             opacity={stale ? 0.55 : 1}
           >
             {glance ? `${glance.findings ? "⚠ " : ""}${glance.findings}` : ""}

@@ -274,8 +274,8 @@ function Loudness() {
               textStyle="number"
               fontSize="small"
               marginLeft="3px"
-              color="at"
-              css={{ "&[data-off=true]": { color: "hot" } }}
+              color="atText"
+              css={{ "&[data-off=true]": { color: "hotText" } }}
               data-testid={`asked-${reading}`}
             >
               {asked[reading][2]}

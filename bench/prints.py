@@ -1,0 +1,113 @@
+"""Prints: 24 stems beside the mix alone, eight stems as from the page, and a catalogue by one worker and by two."""
+
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import soundfile
+
+from gemischt.core.dsp.jit import prepare_kernels
+from gemischt.core.session.actions import AddTracks, parse_action
+from gemischt.core.session.document import empty_session
+from gemischt.core.session.prints import Print
+from gemischt.demo import sessions as demo
+from gemischt.operations.catalogue import SongJob, processes, run_catalogue
+from gemischt.operations.demo_sessions import make_demo
+from gemischt.operations.importing import import_file
+from gemischt.operations.printing import named_files, print_files
+from gemischt.operations.session_files import export_session
+from gemischt.operations.workspace import Workspace
+from gemischt.storage.sessions import StoredSession
+
+RATE_HZ = 48000
+COPIES = 20
+
+
+def run() -> None:
+    prepare_kernels()
+    with tempfile.TemporaryDirectory() as folder:
+        workspace = Workspace(Path(folder) / "data")
+        stems_beside_the_mix(workspace, Path(folder))
+        eight_stems(workspace, Path(folder))
+        catalogue(workspace, Path(folder))
+        workspace.close()
+
+
+def stems_beside_the_mix(workspace: Workspace, folder: Path) -> None:
+    stored = _song(workspace, folder, "Stems", 24, 60.0, compressed=True)
+    times: dict[str, list[float]] = {"mix": [], "stems": []}
+    for _ in range(3):
+        times["mix"].append(_printing(workspace, stored, Print(id="m", strips=("mix",)), folder))
+        times["stems"].append(_printing(workspace, stored, Print(id="s", every="stem"), folder))
+    ratio = min(times["stems"]) / min(times["mix"])
+    print(f"24 stereo stems of 1:00, a compressor each: {ratio:.2f} times the mix alone (goal: 1.6)")
+
+
+def eight_stems(workspace: Workspace, folder: Path) -> None:
+    stored = _song(workspace, folder, "Eight", 8, 144.0)
+    for change in (
+        {"type": "add-processor", "strip": "t0", "processor": "compressor"},
+        {"type": "add-processor", "strip": "mix", "processor": "reverb"},
+    ):
+        stored = workspace.edit(stored.id, stored.revision, parse_action(change))
+    took = min(_printing(workspace, stored, Print(id="m", strips=("mix",)), folder) for _ in range(3))
+    print(f"print of 8 stereo stems of 2:24, one compressor, one reverb, in process: {took:.1f} s (goal: 2)")
+
+
+def catalogue(workspace: Workspace, folder: Path) -> None:
+    make_demo(workspace, progress=lambda _words: None)
+    session = workspace.sessions.find(demo.MIXED).session
+    jobs = []
+    for number in range(COPIES):
+        path = export_session(workspace, session, folder / "songs" / str(number))
+        jobs.append(SongJob(str(path), "mix", str(folder / "out" / str(number))))
+    times = {}
+    for count in (1, 2):
+        began = time.perf_counter()
+        with processes(count) as workers:
+            run_catalogue(jobs, workers, folder / f"by {count}", told=lambda *_: None)
+        times[count] = time.perf_counter() - began
+    per_song = times[1] / COPIES
+    print(
+        f"{COPIES} copies of the demo: {times[1]:.0f} s by one worker ({per_song:.1f} s a song), "
+        f"{times[1] / times[2]:.2f} times as fast by two"
+    )
+
+
+def _song(
+    workspace: Workspace, folder: Path, name: str, count: int, length_s: float, *, compressed: bool = False
+) -> StoredSession:
+    stored = workspace.sessions.create(empty_session(name))
+    rng = np.random.default_rng(3)
+
+    def take(number: int) -> Any:
+        path = folder / f"t{number}.wav"
+        wave = 0.02 * rng.standard_normal((round(length_s * RATE_HZ), 2)).astype(np.float32)
+        soundfile.write(path, wave, RATE_HZ, subtype="FLOAT")
+        return import_file(workspace, path, path.name, sample_rate_hz=RATE_HZ)
+
+    tracks = tuple(take(number) for number in range(count))
+    stored = workspace.edit(stored.id, stored.revision, AddTracks(tracks=tracks))
+    for number in range(count if compressed else 0):
+        change = {"type": "add-processor", "strip": f"t{number}", "processor": "compressor"}
+        stored = workspace.edit(stored.id, stored.revision, parse_action(change))
+    return stored
+
+
+def _printing(workspace: Workspace, stored: StoredSession, order: Print, folder: Path) -> float:
+    out = folder / "prints"
+    out.mkdir(exist_ok=True)
+    made_at = datetime.now(UTC)
+    named = named_files(stored.session, [order], made_at)
+    media = workspace.open_media(stored.session)
+    return _timed(lambda: print_files(stored.session, media, named, out, made_at=made_at, overwrite=True))
+
+
+def _timed(work: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    work()
+    return time.perf_counter() - began

@@ -1,0 +1,104 @@
+import { chakra } from "@chakra-ui/react";
+import { useState } from "react";
+
+import { limitsOf } from "../../api/parameters";
+import type { Target } from "../../api/types";
+import { useOpen } from "../../app/SessionContext";
+import { PlainButton } from "../../controls/PlainButton";
+import { ValueField } from "../../controls/ValueField";
+import { formatNumber } from "../../lib/format";
+import { Panel } from "../session";
+
+type Figure = "lufs" | "within_lu" | "at_most_dbtp" | "range_at_most_lu" | "short_term_at_most_lufs";
+const FIGURES: { name: Figure; words: string; unit: string }[] = [
+  { name: "lufs", words: "loudness", unit: "LUFS" },
+  { name: "within_lu", words: "give or take", unit: "LU" },
+  { name: "at_most_dbtp", words: "true peak at most", unit: "dBTP" },
+  { name: "short_term_at_most_lufs", words: "short-term at most", unit: "LUFS" },
+  { name: "range_at_most_lu", words: "range at most", unit: "LU" },
+];
+
+/** A target of one's own, begun from the one that counts now. */
+export function OwnTarget({ from, onClose }: { from: Target | undefined; onClose: () => void }) {
+  const { state, edit } = useOpen();
+  const isOwn = state.document.targets.some((target) => target.id === from?.id);
+  const [target, setTarget] = useState<Target>({
+    id: isOwn && from ? from.id : freeId(state.document.targets.map((item) => item.id)),
+    name: isOwn && from ? from.name : "Own target",
+    lufs: from?.lufs ?? -16,
+    within_lu: from?.within_lu ?? 1,
+    at_most_dbtp: from?.at_most_dbtp ?? -1,
+    range_at_most_lu: from?.range_at_most_lu ?? null,
+    short_term_at_most_lufs: from?.short_term_at_most_lufs ?? null,
+    formats: [],
+    rate_hz: null,
+    source: "",
+  });
+  const keep = async () => {
+    if (await edit({ type: "set-target", target })) onClose();
+  };
+  return (
+    <Panel title={isOwn ? "Change the target" : "A target of your own"} onClose={onClose}>
+      <chakra.div display="grid" gridTemplateColumns="140px 1fr" gap="8px" alignItems="center">
+        <chakra.label htmlFor="target-name" color="quiet">
+          name
+        </chakra.label>
+        <chakra.input
+          id="target-name"
+          value={target.name}
+          maxLength={200}
+          height="target"
+          borderBottom="1px solid"
+          borderColor="edge"
+          bg="transparent"
+          onChange={(event) => setTarget({ ...target, name: event.target.value })}
+          onKeyDown={(event) => event.stopPropagation()}
+        />
+        {FIGURES.map(({ name, words, unit }) => (
+          <Row key={name} name={name} words={words} unit={unit} target={target} onChange={setTarget} />
+        ))}
+      </chakra.div>
+      <PlainButton marginTop="12px" disabled={!target.name.trim()} onClick={() => void keep()}>
+        {isOwn ? "Change it" : "Hold prints against it"}
+      </PlainButton>
+    </Panel>
+  );
+}
+
+type RowProps = {
+  name: Figure;
+  words: string;
+  unit: string;
+  target: Target;
+  onChange: (target: Target) => void;
+};
+
+function Row({ name, words, unit, target, onChange }: RowProps) {
+  const limits = limitsOf("target", name);
+  return (
+    <>
+      <chakra.span color="quiet">{words}</chakra.span>
+      <span>
+        <ValueField
+          {...limits}
+          fallback={target[name] ?? null}
+          label={`Target: ${words}`}
+          value={target[name] ?? null}
+          step={0.5}
+          nullAt={name === "within_lu" ? undefined : "top"}
+          format={(value) => (value === null ? "any" : formatNumber(value, 1))}
+          onPreview={() => undefined}
+          onCommit={(value) => onChange({ ...target, [name]: value })}
+          onCancel={() => undefined}
+        />{" "}
+        <chakra.span color="quiet">{unit}</chakra.span>
+      </span>
+    </>
+  );
+}
+
+function freeId(taken: string[]): string {
+  let number = taken.length + 1;
+  while (taken.includes(`own-${number}`)) number += 1;
+  return `own-${number}`;
+}
