@@ -2,6 +2,7 @@
 
 import re
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page
@@ -27,8 +28,6 @@ def take(page: Page, server: Server) -> None:
         page.screenshot(path=FOLDER / f"{name}.png")
 
     page.goto(server.address)
-    page.get_by_role("link", name=MIXED).wait_for()
-    shot("sessions")
     page.goto(f"{server.address}/session/{server.session_id(MIXED)}")
     page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
     page.get_by_role("button", name=re.compile(r"^Findings \d")).wait_for()
@@ -79,10 +78,7 @@ def take(page: Page, server: Server) -> None:
     page.locator("[data-cell]").nth(100).wait_for()
     page.wait_for_timeout(1500)
     shot("ladder")
-    page.keyboard.press("6")
-    page.get_by_role("button", name="Print", exact=True).click()
-    page.get_by_role("link").first.wait_for()
-    shot("print")
+    prints(page, shot)
     page.keyboard.press("2")
     page.get_by_role("radio", name="rows").click()
     page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
@@ -105,6 +101,10 @@ def take(page: Page, server: Server) -> None:
     shot("bands")
     height(page, server)
     shot("height")
+    page.goto(server.address)
+    page.get_by_role("row", name=MIXED, exact=True).focus()
+    page.wait_for_function("() => !document.body.textContent.includes('measuring')")
+    shot("start")
 
 
 def bands(page: Page, server: Server) -> None:
@@ -117,6 +117,24 @@ def bands(page: Page, server: Server) -> None:
     page.keyboard.press("Space")
     page.get_by_test_id("lanes-sum").scroll_into_view_if_needed()
     page.wait_for_timeout(4000)
+
+
+def prints(page: Page, shot: Callable[[str], None]) -> None:
+    """A list while it is printed, and afterwards."""
+    page.keyboard.press("6")
+    page.get_by_role("button", name="Begin with the mix").click()
+    page.get_by_label("Meant for").select_option("td1008-track")
+    for item in ("Every stem", "Every return alone", "Drums, before its chain", "Reverse the Hall of Drums"):
+        page.get_by_role("button", name="Add to the list").click()
+        page.get_by_role("menuitem", name=item).click()
+        page.wait_for_timeout(500)
+    page.get_by_role("button", name="Print all").click()
+    page.get_by_label("printed", exact=True).nth(1).wait_for()
+    shot("printing")
+    page.get_by_label("printed", exact=True).nth(4).wait_for()
+    page.locator("[data-print]").first.click(position={"x": 4, "y": 4})
+    page.wait_for_timeout(1500)
+    shot("print")
 
 
 def height(page: Page, server: Server) -> None:

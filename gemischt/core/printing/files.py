@@ -8,7 +8,7 @@ from gemischt.core.engine.buffer_names import Point
 from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.graph import edges_of
 from gemischt.core.session.document import Clip, Processor, Session, Strip
-from gemischt.core.session.edits import fresh_id, with_strips
+from gemischt.core.session.edits import find_strip, fresh_id, with_strips
 from gemischt.core.session.print_names import NameParts
 from gemischt.core.session.prints import Every, FromTo, InSection, Print, WholeSong
 from gemischt.core.terms import LONGEST_SONG_S, Tap
@@ -78,6 +78,8 @@ def files_of(session: Session, order: Print) -> tuple[PrintFile, ...]:
         InvalidAction: it names what is not there, or what cannot be.
     """
     strips = printed_strips(session, order)
+    for strip_id in order.of:
+        find_strip(session, strip_id)
     _check(session, order, strips)
     section = order.stretch.name if isinstance(order.stretch, InSection) else ""
     base = Variant(order.moves, order.of, until_s=_ends_at(session, order))
@@ -110,7 +112,7 @@ def files_of(session: Session, order: Print) -> tuple[PrintFile, ...]:
 def printed_strips(session: Session, order: Print) -> list[Strip]:
     """The strips that a print names, or all of its sort."""
     if order.every is None:
-        return [session.strip(strip_id) for strip_id in order.strips]
+        return [find_strip(session, strip_id) for strip_id in order.strips]
     return [strip for strip in session.strips if _is_one(session, strip, order.every)]
 
 
