@@ -102,6 +102,12 @@ class BringBackOrder(BaseModel):
     in_place: bool = False
 
 
+class AgainstOrder(BaseModel):
+    """What a printed file is compared with."""
+
+    other: Id
+
+
 class HandOverOrder(BaseModel):
     """What is to be handed over: the session, its tracks as files of their own, or the sheet alone."""
 

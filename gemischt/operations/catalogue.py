@@ -30,6 +30,7 @@ from gemischt.operations.session_measuring import examine_session, measure_sessi
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.writing import written_beside
 
+ANSWERS_WITHIN_S = 10.0
 RESULTS = "results.json"
 TABLE = "results.csv"
 Work = Literal["list", "mix", "stems", "measure"]
@@ -214,7 +215,7 @@ def cluster(address: str) -> Iterator[Workers]:
             remedy="Install gemischt with its extra: gemischt[studio].",
         ) from None
     try:
-        client = distributed.Client(address, timeout="10s")
+        client = distributed.Client(address, timeout=ANSWERS_WITHIN_S)
     except OSError as error:
         raise StorageFailed("no scheduler answers", where=address, remedy="Start one there first.") from error
     with client:

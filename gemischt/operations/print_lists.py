@@ -159,14 +159,24 @@ def remove_printed(workspace: Workspace, session_id: str, file_id: str) -> None:
     workspace.printed.remove(session_id, file_id)
 
 
-def playing_only(workspace: Workspace, path: Path, name: str, sample_rate_hz: int) -> Session:
-    """A session that plays a file and nothing else, at a session's rate, so that it can be compared with a song."""
-    audio = workspace.audio.add(path, name, sample_rate_hz=sample_rate_hz)
-    media = Media(id="file", path=f"audio/file-{audio.sha256[:8]}{audio.path.suffix}", sha256=audio.sha256,
-                  duration_s=audio.duration_s)  # fmt: skip
-    session = empty_session(name[:200]).model_copy(update={"sample_rate_hz": sample_rate_hz, "media": (media,)})
-    track = Strip(id="file", name=name[:200], clips=(Clip(media="file"),), output=session.mix.id)
-    return with_strips(session, (track, session.mix))
+def playing_only(workspace: Workspace, paths: Sequence[Path], name: str, sample_rate_hz: int) -> Session:
+    """A session that plays files and nothing else, at a session's rate, so that they can be compared with a song, or
+    with each other: all but the first are muted."""
+    session = empty_session(name[:200]).model_copy(update={"sample_rate_hz": sample_rate_hz})
+    media: list[Media] = []
+    tracks: list[Strip] = []
+    for number, path in enumerate(paths, start=1):
+        audio = workspace.audio.add(path, path.name, sample_rate_hz=sample_rate_hz)
+        one = Media(
+            id=f"file-{number}",
+            path=f"audio/file-{number}-{audio.sha256[:8]}{audio.path.suffix}",
+            sha256=audio.sha256,
+            duration_s=audio.duration_s,
+        )
+        media.append(one)
+        clip, shown = Clip(media=one.id), path.stem[:200]
+        tracks.append(Strip(id=one.id, name=shown, clips=(clip,), output=session.mix.id, mute=number > 1))
+    return with_strips(session.model_copy(update={"media": tuple(media)}), (*tracks, session.mix))
 
 
 def foreseen(session: Session) -> list[tuple[Print, list[str], GemischtError | None]]:

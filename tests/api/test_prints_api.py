@@ -58,6 +58,18 @@ class PrintsApiTest(LevelApiCase):
             match = self.run_job("match", snapshot=snapshot["id"], action=None)
             self.assertAlmostEqual(match["matching_db"], -6.0, delta=0.1)
 
+    def test_two_files_lie_beside_each_other_to_be_compared(self) -> None:
+        self.add()
+        (first,) = self.run_list()
+        self.fader(-6.0)
+        second, _ = self.run_list()
+        path = f"{self.path}/prints/{first['id']}/against"
+        beside = self.ask("POST", path, json={"other": second["id"]}, status=201)["document"]
+        one, other, _ = beside["strips"]
+        self.assertEqual([(one["name"], one["mute"]), (other["name"], other["mute"])],
+                         [(first["name"], False), (f"{first['name']} 2", True)])  # fmt: skip
+        self.ask("POST", path, json={"other": "none"}, status=404)
+
     def test_it_comes_back_and_its_file_can_be_deleted(self) -> None:
         self.add(strips=["tone"], back="track")
         (file,) = self.run_list()

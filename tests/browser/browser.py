@@ -237,10 +237,8 @@ class OwnFilesCase(BrowserCase):
         page.get_by_role("button", name="New session").click()
         page.get_by_text("Drop audio files anywhere").wait_for()
         self.session_id = page.url.rsplit("/", 1)[1]
-        page.keyboard.press("6")
-        page.get_by_role("button", name="Begin with the mix").click()
-        self.print_row("The mix").wait_for()
-        page.keyboard.press("2")
+        self.server.edit(self.session_id, {"type": "set-print", "print": {"id": "p1", "strips": ["mix"]}})
+        expect(page.get_by_test_id("last-edit")).to_have_text("Add print of Mix")
 
     def bring_in(self, **signals: Signal) -> None:
         paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]

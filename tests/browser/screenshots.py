@@ -7,7 +7,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page
 
-from tests.browser.browser import MIXED, VIEWPORT, Server, shared_browser
+from tests.browser.browser import LONGEST_MS, MIXED, VIEWPORT, Server, shared_browser
 
 FOLDER = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 RECORDED = "Low Tide (as recorded)"
@@ -19,6 +19,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder))
         page = shared_browser().new_page(viewport=VIEWPORT)  # type: ignore[arg-type]
+        page.set_default_timeout(LONGEST_MS)
         take(page, server)
         server.stop()
 
@@ -121,10 +122,12 @@ def bands(page: Page, server: Server) -> None:
 
 def prints(page: Page, shot: Callable[[str], None]) -> None:
     """A list while it is printed, and afterwards."""
+    page.get_by_role("radio", name="rows").click()
+    page.get_by_role("row", name="Lead voice", exact=True).get_by_role("button").first.click()
     page.keyboard.press("6")
     page.get_by_role("button", name="Begin with the mix").click()
     page.get_by_label("Meant for").select_option("td1008-track")
-    for item in ("Every stem", "Every return alone", "Drums, before its chain", "Reverse the Hall of Drums"):
+    for item in ("Every stem", "Every return alone", "Lead voice, before its chain", "Reverse the Hall of Lead voice"):
         page.get_by_role("button", name="Add to the list").click()
         page.get_by_role("menuitem", name=item).click()
         page.wait_for_timeout(500)

@@ -94,7 +94,7 @@ class PrintTest(OwnFilesCase):
 
     def test_a_list_is_stopped_and_gone_on_with(self) -> None:
         page = self.page
-        self.bring_in(Long=noise(600.0, seed=1, channels=1))
+        self.bring_in(Long=noise(240.0, seed=1, channels=1))
         page.keyboard.press("6")
         self.choose(page.locator("[data-print]").first, "More for print p1", "Without moves")
         self.add("Every track, before its chain")
@@ -110,7 +110,7 @@ class PrintTest(OwnFilesCase):
         go_on.click()
         expect(page.get_by_label("printed", exact=True)).to_have_count(2)
         self.assertEqual({file["state"] for file in self.files()}, {"done"})
-        self.assertEqual({len(self.sound_of(file["file_name"])) for file in self.files()}, {600 * RATE_HZ})
+        self.assertEqual({len(self.sound_of(file["file_name"])) for file in self.files()}, {240 * RATE_HZ})
 
     def test_a_target_is_missed_cured_and_met(self) -> None:
         page = self.page
@@ -129,6 +129,21 @@ class PrintTest(OwnFilesCase):
         expect(row).to_contain_text("−23.0")
         figures = page.get_by_role("list", name="Figures")
         expect(figures).to_contain_text("✓ −23.0 ±0.5")
+
+    def test_two_prints_are_heard_against_each_other_at_one_loudness(self) -> None:
+        page = self.page
+        self.bring_in(Tone=sine(1000, -30.0, 4.0))
+        self.printed()
+        self.edit(type="set-strips", changes=[{"strip": "mix", "fader_db": 8.0}])
+        self.printed()
+        page.keyboard.press("6")
+        later, earlier = (file["file_name"] for file in self.files())
+        self.choose(page.get_by_role("region", name="The chosen print"), "Compare with", earlier)
+        bar = page.get_by_role("region", name="Comparison")
+        expect(bar).to_contain_text(Path(later).stem)
+        expect(bar).to_contain_text(Path(earlier).stem)
+        # What was printed before is 8 dB softer: it is heard as loud.
+        expect(bar).to_contain_text("is heard 8.0 dB")
 
     def test_a_song_is_handed_over_and_taken_in(self) -> None:
         page = self.page

@@ -5,6 +5,7 @@ from starlette.responses import FileResponse
 
 from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
 from gemischt.api.print_schemas import (
+    AgainstOrder,
     BringBackOrder,
     FileCurve,
     FormatListing,
@@ -148,8 +149,18 @@ def sound_of_print(session_id: str, file_id: str, workspace: WorkspaceDep) -> Sn
     """A printed file itself, among the versions to compare with."""
     path = printed_path(workspace, workspace.printed.file(session_id, file_id))
     rate_hz = workspace.sessions.get(session_id).session.sample_rate_hz
-    session = playing_only(workspace, path, path.name, rate_hz)
+    session = playing_only(workspace, [path], path.name, rate_hz)
     return SnapshotListing.of(workspace.snapshots.add(session_id, f"File: {path.name}"[:200], session))
+
+
+@router.post(f"{_OF_SESSION}/{{file_id}}/against", operation_id="comparePrints", status_code=201)
+def compare_prints(session_id: str, file_id: str, order: AgainstOrder, workspace: WorkspaceDep) -> SessionState:
+    """A session in which two printed files lie beside each other, the second one muted."""
+    entries = [workspace.printed.file(session_id, one) for one in (file_id, order.other)]
+    paths = [printed_path(workspace, entry) for entry in entries]
+    rate_hz = workspace.sessions.get(session_id).session.sample_rate_hz
+    name = f"{paths[0].stem} against {paths[1].stem}"
+    return SessionState.of(workspace.sessions.create(playing_only(workspace, paths, name, rate_hz)))
 
 
 @router.delete(f"{_OF_SESSION}/{{file_id}}", operation_id="removePrint", status_code=204)

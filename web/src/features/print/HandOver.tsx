@@ -6,6 +6,7 @@ import { editsDone, refreshJobs, useJobs } from "../../api/queries";
 import type { JobStatus } from "../../api/types";
 import { report, useOpen } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
+import { ProgressBar } from "../../controls/ProgressBar";
 import { settleNudges } from "../../controls/useNudge";
 
 const WAYS = [
@@ -85,12 +86,7 @@ function Prepared({ job, stale }: { job: JobStatus; stale: boolean }) {
   if (job.state !== "done")
     return (
       <>
-        <chakra.progress
-          max={1}
-          value={job.progress}
-          css={{ accentColor: "var(--chakra-colors-focus)" }}
-          aria-label={`Progress of ${job.title}`}
-        />
+        <ProgressBar label={`Progress of ${job.title}`} share={job.progress} />
         <PlainButton
           onClick={() =>
             void server

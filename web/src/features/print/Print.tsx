@@ -134,7 +134,12 @@ export function Print() {
             onGoOn={goOn}
             onStop={stop}
           />
-          <PrintedDetails key={shown} made={latestOf(files, shown)} askedLufs={target?.lufs ?? null} />
+          <PrintedDetails
+            key={shown}
+            made={latestOf(files, shown)}
+            all={files}
+            askedLufs={target?.lufs ?? null}
+          />
         </>
       ) : (
         <Empty />

@@ -5,6 +5,7 @@ import type { JobStatus, Print, PrintChoices, PrintComing, PrintedFile } from ".
 import { useOpen } from "../../app/SessionContext";
 import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
+import { ProgressBar } from "../../controls/ProgressBar";
 import { formatDb, formatTime } from "../../lib/format";
 import { figuresOf, latestOf, verdictWords } from "./prints";
 import { PrintWords } from "./PrintWords";
@@ -165,13 +166,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
   if (made.some((file) => file.state === "running" || file.state === "waiting"))
     return (
       <chakra.span role="cell" {...wide} fontSize="small">
-        <chakra.progress
-          max={1}
-          value={job?.progress ?? 0}
-          width="130px"
-          css={{ accentColor: "var(--chakra-colors-focus)" }}
-          aria-label={`Progress of ${print.id}`}
-        />
+        <ProgressBar label={`Progress of ${print.id}`} share={job?.progress ?? 0} />
         {made.length > 1 && `${done.length} of ${made.length}`}
         <chakra.span flex="1" />
         {job && <PlainButton onClick={() => onStop(job.id)}>Stop</PlainButton>}

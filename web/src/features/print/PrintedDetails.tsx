@@ -4,25 +4,33 @@ import { useCallback, useState, type ReactNode } from "react";
 import { answer, server } from "../../api/client";
 import {
   refreshPrints,
+  refreshSessions,
   refreshSnapshots,
   reloadSession,
   useChangedSince,
   usePrintCurve,
 } from "../../api/queries";
-import type { PrintedFile } from "../../api/types";
+import type { PrintedFile, Wish } from "../../api/types";
 import { compareWith } from "../../app/comparison";
+import { openSession } from "../../app/location";
 import { report, useOpen } from "../../app/SessionContext";
 import { useCanvas } from "../../canvas/useCanvas";
+import { ActionMenu } from "../../controls/ActionMenu";
 import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber, formatTime } from "../../lib/format";
 import { paintPrint } from "./drawPrint";
 import { figuresOf } from "./prints";
 
-type PrintedDetailsProps = { made: PrintedFile[]; askedLufs: number | null };
+type PrintedDetailsProps = {
+  made: PrintedFile[];
+  /** Everything that was printed, to be compared with. */
+  all: PrintedFile[];
+  askedLufs: number | null;
+};
 
 /** The chosen print: its wave, its figures against what is asked, what changed since; heard, compared, kept. */
-export function PrintedDetails({ made, askedLufs }: PrintedDetailsProps) {
+export function PrintedDetails({ made, all, askedLufs }: PrintedDetailsProps) {
   const done = made.filter((file) => file.state === "done");
   const [chosen, setChosen] = useState("");
   const file = done.find((item) => item.id === chosen) ?? done[0];
@@ -38,7 +46,7 @@ export function PrintedDetails({ made, askedLufs }: PrintedDetailsProps) {
       overflowY="auto"
       fontSize="small"
     >
-      <Head file={file}>
+      <Head file={file} others={all.filter((item) => item.state === "done" && item.id !== file.id)}>
         {done.length > 1 && (
           <Choice
             label="File"
@@ -54,7 +62,9 @@ export function PrintedDetails({ made, askedLufs }: PrintedDetailsProps) {
   );
 }
 
-function Head({ file, children }: { file: PrintedFile; children: ReactNode }) {
+type HeadProps = { file: PrintedFile; others: PrintedFile[]; children: ReactNode };
+
+function Head({ file, others, children }: HeadProps) {
   const { state } = useOpen();
   const { data: since } = useChangedSince(state.id, file.id, state.revision);
   const [playing, setPlaying] = useState(false);
@@ -74,6 +84,29 @@ function Head({ file, children }: { file: PrintedFile; children: ReactNode }) {
     );
     refreshSnapshots(state.id);
     compareWith({ here: "the song now", there: kept.name, snapshot: kept.id, action: null });
+  };
+  const compareFiles = async (other: string) => {
+    const beside = await answer(
+      server.POST("/api/sessions/{session_id}/prints/{file_id}/against", {
+        params: { path },
+        body: { other },
+      }),
+    );
+    refreshSessions();
+    const [first, second] = beside.document.strips;
+    openSession(beside.id);
+    compareWith({
+      here: first?.name ?? "",
+      there: second?.name ?? "",
+      snapshot: null,
+      action: {
+        type: "set-strips",
+        changes: [
+          { strip: first?.id ?? "", mute: true },
+          { strip: second?.id ?? "", mute: false },
+        ],
+      } as Wish,
+    });
   };
   const back = async () => {
     await answer(
@@ -111,12 +144,16 @@ function Head({ file, children }: { file: PrintedFile; children: ReactNode }) {
       <PlainButton aria-pressed={playing} onClick={() => setPlaying(!playing)}>
         {playing ? "stop" : "▸ hear"}
       </PlainButton>
-      <PlainButton
-        title="The file against the song as it is now, at one loudness"
-        onClick={() => act(compareFile)}
-      >
-        compare with now
-      </PlainButton>
+      <ActionMenu
+        label="Compare with"
+        text="compare with"
+        hint="At one loudness, while playing"
+        items={[
+          { value: "now", label: "the song as it is now" },
+          ...others.map((item) => ({ value: item.id, label: item.file_name ?? item.name })),
+        ]}
+        onSelect={(other) => act(() => (other === "now" ? compareFile() : compareFiles(other)))}
+      />
       <PlainButton title="The song as it stood when this was printed" onClick={() => act(compareSong)}>
         hear edit {file.edit}
       </PlainButton>

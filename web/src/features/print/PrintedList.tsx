@@ -64,7 +64,7 @@ export function PrintedList({ files, askedLufs }: { files: PrintedFile[]; askedL
           );
         })}
       </chakra.div>
-      {shown && <PrintedDetails key={shown.id} made={[shown]} askedLufs={askedLufs} />}
+      {shown && <PrintedDetails key={shown.id} made={[shown]} all={done} askedLufs={askedLufs} />}
     </>
   );
 }
