@@ -1,10 +1,13 @@
 """Prints into files: each appears only when it is whole, and one that fails leaves the others alone."""
 
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+
+import numpy as np
 
 from gemischt.core.audio import Audio
 from gemischt.core.errors import GemischtError, StorageFailed
@@ -23,6 +26,8 @@ from gemischt.storage.audio_files import Progress, no_progress
 from gemischt.storage.audio_writing import FORMATS, AudioFileWriter, Label, rate_in_file
 from gemischt.storage.writing import disk_error, keep, keep_under_free_name, unfinished_file
 
+_WRITERS = 2
+_CHUNK_SAMPLES = 1 << 16
 _RELEASES = 100
 """So many times in a render memory is given back."""
 
@@ -116,11 +121,11 @@ def print_files(
             media.release_pages()
         progress(share)
 
-    with _folder_errors(folder), ExitStack() as unfinished:
+    with _folder_errors(folder), ExitStack() as unfinished, ThreadPoolExecutor(_WRITERS, "print") as writers:
 
         def open_sink(file: PrintFile, layout: Layout) -> "_FileSink":
             keep_as = _Destination(folder, stems[file.order.id, file.part], overwrite)
-            return _FileSink(session, file, layout, keep_as, made_at, unfinished, settle)
+            return _FileSink(session, file, layout, keep_as, made_at, unfinished, writers, settle)
 
         render_files(session, media.samples, [file for file, _ in named], open_sink, report=report)
     return outcomes
@@ -151,7 +156,11 @@ class _Destination:
 
 
 class _FileSink:
-    """A file being rendered. State: once the disk has refused, what comes is dropped."""
+    """A file being rendered. What comes is collected, and rounded, written and measured beside what is rendered next.
+
+    State: what is collected, and what is being done with the chunk before it. Once the disk has refused, what comes is
+    dropped.
+    """
 
     def __init__(
         self,
@@ -161,8 +170,13 @@ class _FileSink:
         destination: _Destination,
         made_at: datetime,
         unfinished: ExitStack,
+        writers: Executor,
         settle: Watcher,
     ) -> None:
+        self._writers = writers
+        self._collected: list[Audio] = []
+        self._n_collected = 0
+        self._under_way: Future[None] | None = None
         self._session, self._file, self._layout = session, file, layout
         self._destination, self._made_at, self._settle = destination, made_at, settle
         order = file.order
@@ -189,13 +203,33 @@ class _FileSink:
     def write(self, block: Audio) -> None:
         if self._failed:
             return
-        try:
-            for written in self._writer.write(block):
-                self._summarizer.process(written)
-        except StorageFailed as error:
-            self._refuse(error)
+        self._collected.append(block.copy())
+        self._n_collected += block.shape[1]
+        if self._n_collected >= _CHUNK_SAMPLES:
+            self._hand_over()
+
+    def _hand_over(self) -> None:
+        """Let what is collected be written, once the chunk before it is."""
+        self._wait()
+        if self._collected and not self._failed:
+            self._under_way = self._writers.submit(self._take, np.concatenate(self._collected, axis=1))
+        self._collected, self._n_collected = [], 0
+
+    def _take(self, chunk: Audio) -> None:
+        for written in self._writer.write(chunk):
+            self._summarizer.process(written)
+
+    def _wait(self) -> None:
+        under_way, self._under_way = self._under_way, None
+        if under_way is not None:
+            try:
+                under_way.result()
+            except StorageFailed as error:
+                self._refuse(error)
 
     def finish(self, written: Written) -> None:
+        self._hand_over()
+        self._wait()
         if self._failed:
             return
         try:

@@ -104,7 +104,8 @@ def take(page: Page, server: Server) -> None:
     shot("height")
     page.goto(server.address)
     page.get_by_role("row", name=MIXED, exact=True).focus()
-    page.wait_for_function("() => !document.body.textContent.includes('measuring')")
+    for name in (ROUND, RECORDED, MIXED):
+        page.get_by_role("row", name=name, exact=True).get_by_text("1:2").wait_for()
     shot("start")
 
 
