@@ -238,6 +238,8 @@ class OwnFilesCase(BrowserCase):
         page.get_by_text("Drop audio files anywhere").wait_for()
         self.session_id = page.url.rsplit("/", 1)[1]
         self.server.edit(self.session_id, {"type": "set-print", "print": {"id": "p1", "strips": ["mix"]}})
+        # It may not be connected yet to be told of it.
+        page.reload()
         expect(page.get_by_test_id("last-edit")).to_have_text("Add print of Mix")
 
     def bring_in(self, **signals: Signal) -> None:

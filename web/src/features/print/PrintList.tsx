@@ -224,7 +224,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
     });
   return (
     <>
-      <chakra.span role="cell" textStyle="number" textAlign="right" opacity={stale ? 0.55 : 1}>
+      <chakra.span role="cell" textStyle="number" textAlign="right" color={stale ? "quiet" : "ink"}>
         {formatTime(longest)}
       </chakra.span>
       {one ? (
@@ -246,7 +246,10 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
         ) : (
           <>
             {verdict && (
-              <chakra.span color={fits ? "atText" : "hotText"} fontWeight="700" opacity={stale ? 0.55 : 1}>
+              <chakra.span
+                color={stale ? "quiet" : fits ? "atText" : "hotText"}
+                fontWeight={stale ? "400" : "700"}
+              >
                 {verdictWords(verdict)}
               </chakra.span>
             )}
@@ -289,7 +292,13 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
 
 function Level({ value, stale }: { value: number | null; stale: boolean }) {
   return (
-    <chakra.span role="cell" textStyle="number" fontWeight="700" textAlign="right" opacity={stale ? 0.55 : 1}>
+    <chakra.span
+      role="cell"
+      textStyle="number"
+      fontWeight={stale ? "400" : "700"}
+      textAlign="right"
+      color={stale ? "quiet" : "ink"}
+    >
       {formatDb(value)}
     </chakra.span>
   );

@@ -238,24 +238,31 @@ function NewSong({ act }: { act: Act }) {
 /** Songs that nobody has measured yet are, one after the other; how far each is. */
 function useMeasuring(songs: SessionListing[]): Map<string, number> {
   const { data: jobs = [] } = useJobs();
-  const [asked, setAsked] = useState<ReadonlySet<string>>(new Set());
+  const [asked, setAsked] = useState<ReadonlyMap<string, string>>(new Map());
   const under = new Map<string, number>();
   for (const job of jobs)
     if (job.title.startsWith("Measure ") && (job.state === "running" || job.state === "waiting"))
       under.set(job.title.slice(8), job.progress);
+  // Whoever leaves a song gives up what was measured for its page: that is asked for again.
+  const isAsked = (song: string) =>
+    asked.has(song) && jobs.find((job) => job.id === asked.get(song))?.state !== "cancelled";
   const waiting = songs.find(
-    (song) => !song.glance && !asked.has(song.id) && song.strips.some(({ kind }) => kind === "track"),
+    (song) => !song.glance && !isAsked(song.id) && song.strips.some(({ kind }) => kind === "track"),
   )?.id;
   const isBusy = under.size > 0;
   useEffect(() => {
     if (isBusy) return;
     refreshSessions();
     if (!waiting) return;
-    void server
-      .POST("/api/sessions/{session_id}/measurement", { params: { path: { session_id: waiting } } })
-      .then(refreshJobs)
-      .catch(() => undefined)
-      .then(() => setAsked((known) => new Set([...known, waiting])));
+    void answer(
+      server.POST("/api/sessions/{session_id}/measurement", { params: { path: { session_id: waiting } } }),
+    )
+      .then(({ id }) => id)
+      .catch(() => "refused")
+      .then(async (job) => {
+        await refreshJobs();
+        setAsked((known) => new Map([...known, [waiting, job]]));
+      });
   }, [waiting, isBusy]);
   return under;
 }

@@ -131,15 +131,15 @@ export function SongRow({ song, chosen, measuring, onChoose, onAct }: SongRowPro
         </chakra.span>
       ) : (
         <>
-          <chakra.span role="cell" textStyle="number" textAlign="right" opacity={stale ? 0.55 : 1}>
+          <chakra.span role="cell" textStyle="number" textAlign="right" color={stale ? "quiet" : "ink"}>
             {glance ? formatTime(glance.duration_s, 0) : ""}
           </chakra.span>
           <chakra.span
             role="cell"
             textStyle="number"
-            fontWeight="700"
+            fontWeight={stale ? "400" : "700"}
             textAlign="right"
-            opacity={stale ? 0.55 : 1}
+            color={stale ? "quiet" : "ink"}
             title={stale ? "As it was before the last edits" : "Integrated loudness of the mix, LUFS"}
           >
             {measuring !== null ? (
@@ -156,8 +156,7 @@ export function SongRow({ song, chosen, measuring, onChoose, onAct }: SongRowPro
             role="cell"
             textStyle="number"
             textAlign="right"
-            color={glance?.findings ? "hotText" : "quiet"}
-            opacity={stale ? 0.55 : 1}
+            color={glance?.findings && !stale ? "hotText" : "quiet"}
           >
             {glance ? `${glance.findings ? "⚠ " : ""}${glance.findings}` : ""}
           </chakra.span>
