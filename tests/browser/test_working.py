@@ -116,6 +116,8 @@ class KeysTest(BrowserCase):
         level = page.get_by_role("spinbutton", name="Accordion: fader level")
         self.type_into(level, "18")
         expect(level).to_have_text("18.0")
+        # The slider goes on from what the session has answered.
+        expect(page.get_by_test_id("last-edit")).to_have_text("Accordion: fader +18.0 dB")
         page.get_by_role("slider", name="Accordion: fader", exact=True).focus()
         page.keyboard.press("ArrowRight")
         expect(level).to_have_text("18.5")
