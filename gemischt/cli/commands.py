@@ -20,7 +20,7 @@ from gemischt.core.session.beat_grid import BeatGrid
 from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
-from gemischt.core.units import heard_or_none
+from gemischt.core.units import heard_or_none, position_to_side
 from gemischt.operations.importing import import_file, midi_action, with_rate_of
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.reports import report_to_json
@@ -185,10 +185,9 @@ def _place_in_words(place: StagePlace) -> str:
         spread = "" if place.bed.spread_deg is None else f", {place.bed.spread_deg:.0f}° wide"
         where = f"{place.bed.azimuth_deg:.0f}° around, {place.bed.elevation_deg:.0f}° up{spread}"
         return f"{where}, loses {place.mono_loss_db:.1f} dB in mono, folded down, {wet}"
-    side = "L" if place.position < 0 else "R"
-    where = "C" if abs(place.position) < 0.005 else f"{side} {100 * abs(place.position):.0f}"
     correlation = "" if place.correlation is None else f", correlation {place.correlation:.2f}"
-    return f"{where}, {100 * place.reach:.0f} % wide{correlation}, loses {place.mono_loss_db:.1f} dB in mono, {wet}"
+    where = f"{position_to_side(place.position)}, {100 * place.reach:.0f} % wide"
+    return f"{where}{correlation}, loses {place.mono_loss_db:.1f} dB in mono, {wet}"
 
 
 def tempo(session: str, *, estimate: str | None, set_bpm: float | None, data: Path, as_json: bool) -> None:

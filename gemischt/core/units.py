@@ -107,3 +107,13 @@ def note_to_s(note: str, *, bpm: float, beat: str) -> float:
     0.375
     """
     return 60.0 / bpm * note_to_quarters(note) / note_to_quarters(beat)
+
+
+def position_to_side(position: float) -> str:
+    """A place between left (-1) and right (1), in hundredths.
+
+    >>> position_to_side(-0.35), position_to_side(0.001)
+    ('L 35', 'C')
+    """
+    share = round(100.0 * abs(position))
+    return "C" if share == 0 else f"{'L' if position < 0.0 else 'R'} {share}"

@@ -18,6 +18,7 @@ from gemischt.core.session.document import Move, Processor, Session, Strip
 from gemischt.core.session.edits import show_db
 from gemischt.core.session.kinds import traits_of
 from gemischt.core.session.moves import curve_of
+from gemischt.core.units import position_to_side
 
 _STYLE = """
 body { font: 13px/1.45 "Atkinson Hyperlegible Next", "Helvetica", sans-serif; color: #2a2433; background: #f6f1e6;
@@ -108,13 +109,8 @@ def _place(strip: Strip) -> str:
     if pan.mode == "around":
         return f"{pan.azimuth_deg:g}° around, {pan.elevation_deg:g}° up, {pan.spread_deg:g}° spread"
     if pan.mode == "two-handed":
-        return f"{_side(pan.left)} and {_side(pan.right)}{width}"
-    return f"{_side(pan.position)}{'' if pan.mode == 'balance' else f', {pan.mode}'}{width}"
-
-
-def _side(position: float) -> str:
-    share = round(100 * abs(position))
-    return "C" if share == 0 else f"{'L' if position < 0 else 'R'} {share}"
+        return f"{position_to_side(pan.left)} and {position_to_side(pan.right)}{width}"
+    return f"{position_to_side(pan.position)}{'' if pan.mode == 'balance' else f', {pan.mode}'}{width}"
 
 
 def _chains(session: Session) -> str:

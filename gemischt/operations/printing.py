@@ -18,8 +18,6 @@ from gemischt.core.session.document import Session
 from gemischt.core.session.print_names import apart, stem_of
 from gemischt.core.session.prints import Print
 from gemischt.core.space.layout import Layout
-from gemischt.core.terms import LONGEST_SONG_S
-from gemischt.core.units import s_to_samples
 from gemischt.operations.measuring import measure_file
 from gemischt.operations.workspace import OpenMedia
 from gemischt.storage.audio_files import Progress, no_progress
@@ -123,9 +121,9 @@ def print_files(
 
     with _folder_errors(folder), ExitStack() as unfinished, ThreadPoolExecutor(_WRITERS, "print") as writers:
 
-        def open_sink(file: PrintFile, layout: Layout) -> "_FileSink":
+        def open_sink(file: PrintFile, layout: Layout, most_samples: int) -> "_FileSink":
             keep_as = _Destination(folder, stems[file.order.id, file.part], overwrite)
-            return _FileSink(session, file, layout, keep_as, made_at, unfinished, writers, settle)
+            return _FileSink(session, file, layout, most_samples, keep_as, made_at, unfinished, writers, settle)
 
         render_files(session, media.samples, [file for file, _ in named], open_sink, report=report)
     return outcomes
@@ -167,6 +165,7 @@ class _FileSink:
         session: Session,
         file: PrintFile,
         layout: Layout,
+        most_samples: int,
         destination: _Destination,
         made_at: datetime,
         unfinished: ExitStack,
@@ -177,7 +176,7 @@ class _FileSink:
         self._collected: list[Audio] = []
         self._n_collected = 0
         self._under_way: Future[None] | None = None
-        self._session, self._file, self._layout = session, file, layout
+        self._session, self._file = session, file
         self._destination, self._made_at, self._settle = destination, made_at, settle
         order = file.order
         audio_format = FORMATS[order.format]
@@ -191,7 +190,7 @@ class _FileSink:
                 layout,
                 sample_rate_hz=session.sample_rate_hz,
                 rate_hz=self._rate_hz,
-                most_samples=s_to_samples(_longest_s(session), session.sample_rate_hz),
+                most_samples=most_samples,
                 shaped=order.shaped,
                 is_reversed=order.reversed,
             )
@@ -252,13 +251,3 @@ class _FileSink:
         self._failed = True
         self._settle(Unprinted(self._file, error))
         self._temporary.unlink(missing_ok=True)
-
-
-def _longest_s(session: Session) -> float:
-    """No print of a session is longer: files beyond 4 GiB need another head from their first byte on."""
-    ends = [
-        clip.start_s + (clip.length_s or next((m.duration_s for m in session.media if m.id == clip.media), None) or 0.0)
-        for strip in session.strips
-        for clip in strip.clips
-    ]
-    return min(LONGEST_SONG_S, max(ends, default=0.0) + 600.0)

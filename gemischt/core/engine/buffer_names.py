@@ -45,4 +45,4 @@ def point_buffer(point: Point) -> str:
     """Name of the buffer that holds a strip at a point, in a blueprint that keeps it."""
     if point.after is not None:
         return strip_buffer(point.strip, f"after {point.after}")
-    return strip_buffer(point.strip, "work") if point.tap == "pre-fader" else strip_buffer(point.strip, point.tap)
+    return work_buffer(point.strip) if point.tap == "pre-fader" else strip_buffer(point.strip, point.tap)

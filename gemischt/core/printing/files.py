@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from gemischt.core.engine.buffer_names import Point
+from gemischt.core.engine.tap_reader import StretchS
 from gemischt.core.errors import InvalidAction
 from gemischt.core.routing.graph import edges_of
 from gemischt.core.session.document import Clip, Processor, Session, Strip
@@ -82,7 +83,9 @@ def files_of(session: Session, order: Print) -> tuple[PrintFile, ...]:
         find_strip(session, strip_id)
     _check(session, order, strips)
     section = order.stretch.name if isinstance(order.stretch, InSection) else ""
-    base = Variant(order.moves, order.of, until_s=_ends_at(session, order))
+    # Clips end with the stretch where only what rings is wanted after it.
+    until_s = None if order.ends == "cut" else stretch_s_of(session, order)[1]
+    base = Variant(order.moves, order.of, until_s=until_s)
 
     def named(what: str, strip: str = "", tap: str = "") -> NameParts:
         return NameParts(session.name, f"{what}{_manner(order)}", strip, tap, section)
@@ -174,14 +177,13 @@ def _ended(session: Session, strip: Strip, until_s: float) -> Strip:
     return strip.model_copy(update={"clips": tuple(clips)})
 
 
-def _ends_at(session: Session, order: Print) -> float | None:
-    """Where a stretch ends after which only what rings is wanted; None at the song's end, or where all is cut."""
-    if order.ends == "cut" or isinstance(order.stretch, WholeSong):
-        return None
-    if isinstance(order.stretch, FromTo):
-        return order.stretch.to_s
-    name = order.stretch.name
-    return next((section.end_s for section in session.sections if section.name == name), None)
+def stretch_s_of(session: Session, order: Print) -> StretchS:
+    """What a print holds at least, in seconds of the song, whose sections it names are there; without an end, to the
+    song's."""
+    if isinstance(order.stretch, InSection):
+        section = next(section for section in session.sections if section.name == order.stretch.name)
+        return section.start_s, section.end_s
+    return (0.0, None) if isinstance(order.stretch, WholeSong) else (order.stretch.from_s, order.stretch.to_s)
 
 
 def stem_bus(session: Session, strip_id: str) -> str:

@@ -11,11 +11,10 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import point_buffer
 from gemischt.core.engine.endings import LONGEST_TAIL_S, Ending, tail_samples
 from gemischt.core.engine.renderer import Renderer
-from gemischt.core.engine.tap_reader import LONGEST_RUN_UP_S, Media, Report, Stretch, no_report
+from gemischt.core.engine.tap_reader import LONGEST_RUN_UP_S, Media, Report, Stretch, no_report, stretch_of
 from gemischt.core.errors import BadAudio
-from gemischt.core.printing.files import PrintFile, Variant, variant_session
+from gemischt.core.printing.files import PrintFile, Variant, stretch_s_of, variant_session
 from gemischt.core.session.document import Session
-from gemischt.core.session.prints import FromTo, InSection
 from gemischt.core.space.fold_down import matrix_between
 from gemischt.core.space.folding import Folding
 from gemischt.core.space.layout import Layout
@@ -47,7 +46,8 @@ class Written:
     ringing_dbfs: float | None
 
 
-OpenSink = Callable[[PrintFile, Layout], Sink]
+OpenSink = Callable[[PrintFile, Layout, int], Sink]
+"""Of a file, its layout, and how many samples it may get at the most."""
 
 
 def render_files(
@@ -73,8 +73,7 @@ def render_files(
 def _renders(session: Session, media: Media, files: Sequence[PrintFile]) -> Iterator["_Render"]:
     """Files that share what is rendered, those whose stretches lie together in one go."""
     tails: dict[Variant, dict[str, int]] = {}
-    length = Renderer(session, media, max_block=1).length_samples
-    placed = sorted((_placed(session, file, length, tails) for file in files), key=lambda one: one.least.start_samples)
+    placed = sorted((_placed(session, media, file, tails) for file in files), key=lambda one: one.least.start_samples)
     apart = s_to_samples(_WORTH_RUNNING_ON_S, session.sample_rate_hz)
     groups: list[list[_Placed]] = []
     for one in placed:
@@ -102,10 +101,10 @@ def _variants(group: list[_Placed]) -> set[Variant]:
     return {variant for one in group for variant in one.file.variants}
 
 
-def _placed(session: Session, file: PrintFile, length: int, tails: dict[Variant, dict[str, int]]) -> _Placed:
+def _placed(session: Session, media: Media, file: PrintFile, tails: dict[Variant, dict[str, int]]) -> _Placed:
     rate = session.sample_rate_hz
-    least = stretch_of_print(session, file, length)
-    if not least.n_samples:
+    least = stretch_of(session, media, stretch_s_of(session, file.order))
+    if least.n_samples <= 0:
         raise BadAudio("there is nothing to print", where=session.name, remedy="Bring in tracks or widen the stretch.")
     if file.order.ends == "cut":
         return _Placed(file, least, least, False)
@@ -117,19 +116,6 @@ def _placed(session: Session, file: PrintFile, length: int, tails: dict[Variant,
     longest = s_to_samples(LONGEST_TAIL_S, rate)
     most = Stretch(least.start_samples, least.end_samples + min(ringing, longest))
     return _Placed(file, least, most, ringing > longest)
-
-
-def stretch_of_print(session: Session, file: PrintFile, length_samples: int) -> Stretch:
-    """What a file holds at least, in samples of the song."""
-    rate, wanted = session.sample_rate_hz, file.order.stretch
-    if isinstance(wanted, FromTo):
-        start = s_to_samples(wanted.from_s, rate)
-        end = length_samples if wanted.to_s is None else s_to_samples(wanted.to_s, rate)
-        return Stretch(start, max(start, end))
-    if isinstance(wanted, InSection):
-        section = next(section for section in session.sections if section.name == wanted.name)
-        return Stretch(s_to_samples(section.start_s, rate), s_to_samples(section.end_s, rate))
-    return Stretch(0, length_samples)
 
 
 @dataclass(frozen=True)
@@ -210,7 +196,7 @@ class _FileReader:
         least = 0 if order.only_sound else placed.least.n_samples
         self._ending = Ending(least, cut=until_silent and placed.cut_ringing, from_first_sound=order.only_sound)
         self._is_cut = not until_silent and not order.only_sound
-        self._sink = open_sink(placed.file, self._folding.layout)
+        self._sink = open_sink(placed.file, self._folding.layout, placed.most.n_samples)
         self._n_written = 0
 
     @property

@@ -48,7 +48,7 @@ def rendered(bench: Bench, *orders: Print) -> dict[str, _Kept]:
     session = bench.session()
     sinks: dict[str, _Kept] = {}
 
-    def open_sink(file: PrintFile, layout: Layout) -> _Kept:
+    def open_sink(file: PrintFile, layout: Layout, _most_samples: int) -> _Kept:
         sinks[f"{file.order.id}:{file.part}"] = _Kept(layout)
         return sinks[f"{file.order.id}:{file.part}"]
 

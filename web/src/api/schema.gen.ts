@@ -1674,11 +1674,6 @@ export interface components {
              */
             in_place?: boolean;
             media: components["schemas"]["Media-Input"];
-            /**
-             * Mono
-             * @default false
-             */
-            mono?: boolean;
             /** Name */
             name: string;
             /** Start S */

@@ -22,18 +22,20 @@ class SetPrint(Action):
     def apply(self, session: Session) -> Session:
         for strip_id in (*self.print.strips, *self.print.of):
             find_strip(session, strip_id)
-        known = any(item.id == self.print.id for item in session.prints)
-        if not known:
+        if self._known(session) is None:
             return session.model_copy(update={"prints": (*session.prints, self.print)})
         given = {name: getattr(self.print, name) for name in self.print.model_fields_set}
         prints = tuple(item.model_copy(update=given) if item.id == self.print.id else item for item in session.prints)
         return session.model_copy(update={"prints": prints})
 
     def describe(self, session: Session) -> str:
-        known = any(item.id == self.print.id for item in session.prints)
-        shown = next((item for item in session.prints if item.id == self.print.id), self.print)
+        known = self._known(session)
+        shown = known or self.print
         what = f"every {shown.every}" if shown.every else names_of(session, shown.strips)
         return f"{'Change' if known else 'Add'} print of {what}"
+
+    def _known(self, session: Session) -> Print | None:
+        return next((item for item in session.prints if item.id == self.print.id), None)
 
 
 class RemovePrints(Action):
@@ -116,7 +118,6 @@ class BringBack(Action):
     name: Name
     start_s: SongTime
     in_place: bool = False
-    mono: bool = False
 
     def apply(self, session: Session) -> Session:
         printed = find_strip(session, self.strip)
@@ -138,7 +139,7 @@ class BringBack(Action):
             output=output,
             print_of=printed.id,
         )
-        at = next(index for index, strip in enumerate(session.strips) if strip.id == printed.id)
+        at = session.strips.index(printed)
         tracks = [strip.kind in ("track", "ghost", "bus") for strip in session.strips]
         at = at + 1 if tracks[at] else sum(tracks)
         return with_strips(session, [*session.strips[:at], track, *session.strips[at:]])
@@ -192,7 +193,7 @@ def _in_place(session: Session, printed: Strip, clip: Clip) -> Session:
         if not move.target.startswith((f"strips/{printed.id}/trim_db", f"strips/{printed.id}/polarity"))
     )
     session = session.model_copy(update={"ducks": ducks, "moves": moves})
-    at = next(index for index, strip in enumerate(session.strips) if strip.id == printed.id)
+    at = session.strips.index(plays)
     return with_strips(session, [*session.strips[: at + 1], kept, *session.strips[at + 1 :]])
 
 

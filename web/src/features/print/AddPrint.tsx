@@ -31,10 +31,7 @@ export function AddPrint({ onPrint }: { onPrint: (prints: string[]) => void }) {
   if (focused && room) items.push({ value: "swell", label: `Reverse the ${room.name} of ${focused.name}` });
 
   const add = async (fields: Partial<Print>): Promise<string | null> => {
-    const print = newPrint(
-      state.document.prints.map((item) => item.id),
-      fields,
-    );
+    const print = newPrint(state.document.prints, fields);
     return (await edit({ type: "set-print", print })) ? print.id : null;
   };
   const choose = (what: Adding) => {

@@ -8,6 +8,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
 import { Panel } from "../session";
+import { freeId } from "./prints";
 
 type Figure = "lufs" | "within_lu" | "at_most_dbtp" | "range_at_most_lu" | "short_term_at_most_lufs";
 const FIGURES: { name: Figure; words: string; unit: string }[] = [
@@ -23,7 +24,7 @@ export function OwnTarget({ from, onClose }: { from: Target | undefined; onClose
   const { state, edit } = useOpen();
   const isOwn = state.document.targets.some((target) => target.id === from?.id);
   const [target, setTarget] = useState<Target>({
-    id: isOwn && from ? from.id : freeId(state.document.targets.map((item) => item.id)),
+    id: isOwn && from ? from.id : freeId("own-", state.document.targets),
     name: isOwn && from ? from.name : "Own target",
     lufs: from?.lufs ?? -16,
     within_lu: from?.within_lu ?? 1,
@@ -95,10 +96,4 @@ function Row({ name, words, unit, target, onChange }: RowProps) {
       </span>
     </>
   );
-}
-
-function freeId(taken: string[]): string {
-  let number = taken.length + 1;
-  while (taken.includes(`own-${number}`)) number += 1;
-  return `own-${number}`;
 }

@@ -7,7 +7,7 @@ import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
 import { ProgressBar } from "../../controls/ProgressBar";
 import { formatDb, formatTime } from "../../lib/format";
-import { figuresOf, latestOf, verdictWords } from "./prints";
+import { figuresOf, freeId, latestOf, verdictWords } from "./prints";
 import { PrintWords } from "./PrintWords";
 
 type PrintListProps = {
@@ -208,8 +208,8 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
       </chakra.span>
     );
   // Figures of a print that has been changed since are not this print's.
-  const stale = JSON.stringify(first.order) !== JSON.stringify(print) || first.revision !== state.revision;
   const changedOrder = JSON.stringify(first.order) !== JSON.stringify(print);
+  const stale = changedOrder || first.revision !== state.revision;
   const longest = Math.max(...made.map((file) => figuresOf(file)?.summary.duration_s ?? 0));
   const one = made.length === 1;
   const verdict = one ? first.verdict : null;
@@ -322,11 +322,8 @@ function More({ print, onPrint }: { print: Print; onPrint: () => void }) {
     void edit({ type: "set-print", print: { id: print.id, ...changes } });
   const choose = (setting: Setting) => {
     if (setting === "print") onPrint();
-    else if (setting === "copy") {
-      let number = state.document.prints.length + 1;
-      while (state.document.prints.some((item) => item.id === `p${number}`)) number += 1;
-      set({ ...print, id: `p${number}` });
-    } else if (setting === "remove") void edit({ type: "remove-prints", prints: [print.id] });
+    else if (setting === "copy") set({ ...print, id: freeId("p", state.document.prints) });
+    else if (setting === "remove") void edit({ type: "remove-prints", prints: [print.id] });
     else if (setting === "back") set({ back: print.back === "no" ? "track" : "no", lands: null });
     else if (setting === "channels") set({ channels: print.channels === "as-is" ? "mono" : "as-is" });
     else if (setting.startsWith("rate ")) {

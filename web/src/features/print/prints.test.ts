@@ -20,7 +20,7 @@ const strips = [
 ] as unknown as Strip[];
 
 test("a new print gets an id that is free", () => {
-  expect(newPrint(["p1", "p3"], {}).id).toBe("p4");
+  expect(newPrint([{ id: "p1" }, { id: "p3" }], {}).id).toBe("p4");
 });
 test("the mix comes first, then all of a sort, then strips", () => {
   const { value, options } = whatOptions(newPrint([], { strips: ["hall"] }), strips);

@@ -178,12 +178,17 @@ export function goingBack(value: string): Partial<Print> {
   return { back, lands: null, ...(back === "in-place" ? { taps: ["pre-fader"] as Print["taps"] } : {}) };
 }
 
+/** An id that is not taken: the prefix and a number. */
+export function freeId(prefix: string, taken: { id: string }[]): string {
+  let number = taken.length + 1;
+  while (taken.some(({ id }) => id === `${prefix}${number}`)) number += 1;
+  return `${prefix}${number}`;
+}
+
 /** A print as it begins. */
-export function newPrint(ids: string[], fields: Partial<Print>): Print {
-  let number = ids.length + 1;
-  while (ids.includes(`p${number}`)) number += 1;
+export function newPrint(known: { id: string }[], fields: Partial<Print>): Print {
   return {
-    id: `p${number}`,
+    id: freeId("p", known),
     strips: [],
     every: null,
     taps: ["post-fader"],
