@@ -20,13 +20,14 @@ def start_task(
     stored: StoredSession,
     *,
     told: Callable[[dict[str, Any]], None] = lambda _result: None,
+    steps_aside: bool = False,
 ) -> JobStatus:
     """Begin a task for the pages of a session; an earlier one of the same title is given up. Its result says of which
-    revision it is; ``told`` is given it, too."""
+    revision it is; ``told`` is given it, too. One that ``steps_aside`` is given up for anything that does not."""
 
     def work(report: Progress) -> dict[str, Any]:
         result = run_aside(task, workspace, report) | {"revision": stored.revision}
         told(result)
         return result
 
-    return JobStatus.of(jobs.start_instead(title, work, session=stored.id))
+    return JobStatus.of(jobs.start_instead(title, work, session=stored.id, steps_aside=steps_aside))

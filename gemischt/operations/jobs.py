@@ -25,12 +25,14 @@ WORKERS = 2
 class Job:
     """One piece of work; ``result`` is what it returned, ``error`` why it failed.
 
-    ``session`` is the one that pages are to know more about by it, if it serves nothing else.
+    ``session`` is the one that pages are to know more about by it, if it serves nothing else. What ``steps_aside`` is
+    given up for anything that does not.
     """
 
     id: str
     title: str
     session: str | None = None
+    steps_aside: bool = False
     state: JobState = "waiting"
     progress: float = 0.0
     result: Any = None
@@ -52,9 +54,13 @@ class Jobs:
         self._jobs: dict[str, Job] = {}
         self._lock = threading.Lock()
 
-    def start(self, title: str, work: Callable[[Progress], Any], *, session: str | None = None) -> Job:
+    def start(
+        self, title: str, work: Callable[[Progress], Any], *, session: str | None = None, steps_aside: bool = False
+    ) -> Job:
         """Queue work, which gets a function to report its progress with."""
-        job = Job(uuid.uuid4().hex[:12], title, session)
+        job = Job(uuid.uuid4().hex[:12], title, session, steps_aside)
+        if not steps_aside:
+            self._give_up(lambda other: other.steps_aside)
         with self._lock:
             finished = [old.id for old in self._jobs.values() if old.state not in UNFINISHED]
             if len(self._jobs) - len(finished) >= MOST_UNFINISHED:
@@ -67,18 +73,16 @@ class Jobs:
         self._pool.submit(self._run, job, work)
         return job
 
-    def start_instead(self, title: str, work: Callable[[Progress], Any], *, session: str) -> Job:
+    def start_instead(
+        self, title: str, work: Callable[[Progress], Any], *, session: str, steps_aside: bool = False
+    ) -> Job:
         """Queue work for the pages of a session; what is still under way with the same title is given up."""
-        for job in self.all():
-            if job.title == title and job.state in UNFINISHED:
-                self.cancel(job.id)
-        return self.start(title, work, session=session)
+        self._give_up(lambda other: other.title == title)
+        return self.start(title, work, session=session, steps_aside=steps_aside)
 
     def give_up_for(self, session: str) -> None:
         """Give up what only the pages of a session wanted: there is none any more."""
-        for job in self.all():
-            if job.session == session and job.state in UNFINISHED:
-                self.cancel(job.id)
+        self._give_up(lambda job: job.session == session)
 
     def get(self, job_id: str) -> Job:
         """The job of this id, or NotFound."""
@@ -99,6 +103,11 @@ class Jobs:
         if job.state == "waiting":
             job.state = "cancelled"
         return job
+
+    def _give_up(self, unwanted: Callable[[Job], bool]) -> None:
+        for job in self.all():
+            if job.state in UNFINISHED and unwanted(job):
+                self.cancel(job.id)
 
     def close(self) -> None:
         """Cancel everything and wait."""

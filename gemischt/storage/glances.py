@@ -2,11 +2,12 @@
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 from sqlalchemy import select
 
 from gemischt.storage.database import Database
+from gemischt.storage.sessions import StoredSession
 from gemischt.storage.tables import GlanceRow
 
 
@@ -37,6 +38,12 @@ class GlanceStore:
             if known is None or known.revision <= revision:
                 row = GlanceRow(session_id=session_id, revision=revision, figures=json.dumps(figures))
                 transaction.merge(row)
+
+    def copy(self, stored: StoredSession, duplicate: StoredSession) -> None:
+        """Keep what was measured of a session, as it stands, for its duplicate too."""
+        known = self.all().get(stored.id)
+        if known is not None and known.revision == stored.revision:
+            self.keep(duplicate.id, replace(known, revision=duplicate.revision))
 
     def all(self) -> Mapping[str, Glance]:
         """By session."""

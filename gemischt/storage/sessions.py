@@ -144,10 +144,9 @@ class SessionStore:
             )
             return [HistoryEntry(e.position, e.name, e.made_at, e.position <= row.applied_edits) for e in edits]
 
-    def duplicate(self, session_id: str) -> StoredSession:
+    def duplicate(self, stored: StoredSession) -> StoredSession:
         """A copy under a new id and name, without history."""
-        session = self.get(session_id).session
-        return self.create(SetSong(name=f"{session.name} copy").apply(session))
+        return self.create(SetSong(name=f"{stored.session.name} copy").apply(stored.session))
 
     def delete(self, session_id: str) -> None:
         """Put a session into the bin."""

@@ -25,7 +25,7 @@ class GuardTest(WorkspaceCase):
         stored = self.new_session()
         cases: dict[str, Callable[[], object]] = {
             "reading": self.workspace.sessions.entries,
-            "writing": lambda: self.workspace.sessions.duplicate(stored.id),
+            "writing": lambda: self.workspace.sessions.duplicate(stored),
             "files": lambda: self.workspace.audio.add(self.folder / "a.wav", "a.wav", sample_rate_hz=48000),
         }
         for name, work in cases.items():

@@ -132,6 +132,11 @@ class Server:
         with urllib.request.urlopen(request, timeout=20) as response:
             return json.load(response)
 
+    def delete(self, session_id: str) -> None:
+        """Into the bin, so that no list shows it any more."""
+        request = urllib.request.Request(f"{self.address}/api/sessions/{session_id}", method="DELETE")
+        urllib.request.urlopen(request, timeout=20).close()
+
     def stop(self) -> None:
         self.process.terminate()
         self.process.wait(timeout=20)
@@ -216,10 +221,27 @@ class BrowserCase(unittest.TestCase):
         self.page.keyboard.press("Enter")
 
     def open(self, name: str = MIXED) -> Page:
-        self.session_id = self.server.copy_of(name)
-        self.page.goto(f"{self.server.address}/session/{self.session_id}")
+        self._go_to(self.server.copy_of(name))
         self.page.get_by_role("row").first.wait_for()
         return self.page
+
+    def begin(self, name: str) -> None:
+        """Open a session that holds nothing yet but a print of the mix."""
+        session_id = self.server.post("/api/sessions", {"name": name})["id"]
+        self.server.edit(session_id, {"type": "set-print", "print": {"id": "p1", "strips": ["mix"]}})
+        self._go_to(session_id)
+        self.page.get_by_text("Drop audio files anywhere").wait_for()
+
+    def bring_in(self, **signals: Signal) -> None:
+        paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
+        self.page.locator("input[type=file]").set_input_files(paths)
+        for name in signals:
+            expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()
+
+    def _go_to(self, session_id: str) -> None:
+        self.session_id = session_id
+        self.addCleanup(self.server.delete, session_id)
+        self.page.goto(f"{self.server.address}/session/{session_id}")
 
     def until(self, expression: str, *, argument: Any = None) -> None:
         """Wait until a JavaScript expression holds."""
@@ -231,22 +253,7 @@ class OwnFilesCase(BrowserCase):
 
     def setUp(self) -> None:
         super().setUp()
-        page = self.page
-        page.goto(self.server.address)
-        page.get_by_role("textbox", name="Name of a new session").fill(f"Own files {self.id()[-12:]}")
-        page.get_by_role("button", name="New session").click()
-        page.get_by_text("Drop audio files anywhere").wait_for()
-        self.session_id = page.url.rsplit("/", 1)[1]
-        self.server.edit(self.session_id, {"type": "set-print", "print": {"id": "p1", "strips": ["mix"]}})
-        # It may not be connected yet to be told of it.
-        page.reload()
-        expect(page.get_by_test_id("last-edit")).to_have_text("Add print of Mix")
-
-    def bring_in(self, **signals: Signal) -> None:
-        paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
-        self.page.locator("input[type=file]").set_input_files(paths)
-        for name in signals:
-            expect(self.page.get_by_role("row", name=name, exact=True)).to_be_visible()
+        self.begin(f"Own files {self.id()[-12:]}")
 
     def print_row(self, what: str) -> Locator:
         """A print of the list."""

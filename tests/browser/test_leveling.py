@@ -9,7 +9,6 @@ from playwright.sync_api import Locator, expect
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.space.layout import MONO
 from tests.browser.browser import BrowserCase
-from tests.support.files import write_wav
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 
 # Keeps what goes to the loudspeaker, beside playing it.
@@ -38,16 +37,8 @@ GIVE = """async () => {
 
 class LevelingCase(BrowserCase):
     def bring_in(self, **signals: Signal) -> None:
-        page = self.page
-        page.goto(self.server.address)
-        page.get_by_role("textbox", name="Name of a new session").fill(f"Levels {self.id()[-12:]}")
-        page.get_by_role("button", name="New session").click()
-        page.get_by_text("Drop audio files anywhere").wait_for()
-        self.session_id = page.url.rsplit("/", 1)[1]
-        paths = [write_wav(self.folder / f"{name}.wav", signal) for name, signal in signals.items()]
-        page.locator("input[type=file]").set_input_files(paths)
-        for name in signals:
-            expect(page.get_by_role("row", name=name, exact=True)).to_be_visible()
+        self.begin(f"Levels {self.id()[-12:]}")
+        super().bring_in(**signals)
 
     def strip(self, strip_id: str) -> dict[str, object]:
         strips = self.server.document(self.session_id)["strips"]

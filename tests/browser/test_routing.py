@@ -36,11 +36,7 @@ class RoutingCase(BrowserCase):
 class TidyJourneyTest(RoutingCase):
     def test_twelve_files_into_folders_and_buses(self) -> None:
         page = self.page
-        page.goto(self.server.address)
-        page.get_by_role("textbox", name="Name of a new session").fill("Twelve")
-        page.get_by_role("button", name="New session").click()
-        page.get_by_text("Drop audio files anywhere").wait_for()
-        self.session_id = page.url.rsplit("/", 1)[1]
+        self.begin("Twelve")
         names = [f"{family} {k + 1}" for family, n in (("Drum", 5), ("String", 3), ("Voice", 4)) for k in range(n)]
         paths = [
             write_wav(self.folder / f"{name}.wav", sine(100.0 * (k + 1), -18, 1.0)) for k, name in enumerate(names)
@@ -186,17 +182,10 @@ class LanesJourneyTest(RoutingCase):
 class RouteJourneyTest(RoutingCase):
     def test_voices_to_the_hall_leak_and_are_cured(self) -> None:
         page = self.page
-        page.goto(self.server.address)
-        page.get_by_role("textbox", name="Name of a new session").fill("Leak")
-        page.get_by_role("button", name="New session").click()
-        page.get_by_text("Drop audio files anywhere").wait_for()
-        self.session_id = page.url.rsplit("/", 1)[1]
+        self.begin("Leak")
         bursts = noise(3.0, level=0.2) * (np.arange(3 * RATE_HZ) % RATE_HZ < RATE_HZ // 4)
         names = ("Alto", "Tenor", "Bass voice")
-        paths = [write_wav(self.folder / f"{name}.wav", bursts) for name in names]
-        page.locator("input[type=file]").set_input_files(paths)
-        for name in names:
-            expect(self.row(name)).to_be_visible()
+        self.bring_in(**dict.fromkeys(names, bursts))
         page.keyboard.press("r")
         self.answer("Hall")
         self.select(*names)

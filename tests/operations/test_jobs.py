@@ -5,7 +5,7 @@ import time
 import unittest
 
 from gemischt.core.errors import BadAudio, NotFound
-from gemischt.operations.jobs import KEPT_JOBS, WORKERS, Job, Jobs
+from gemischt.operations.jobs import KEPT_JOBS, UNFINISHED, WORKERS, Job, Jobs
 from gemischt.storage.audio_files import Progress
 
 
@@ -71,6 +71,19 @@ class JobsTest(unittest.TestCase):
         self.assertEqual([self.finished(job).state for job in (wanted, waiting[1])], ["cancelled", "cancelled"])
         go_on.set()
         self.assertEqual([self.finished(job).state for job in (printed, waiting[0])], ["done", "done"])
+
+    def test_what_steps_aside_is_given_up_for_what_does_not(self) -> None:
+        def forever(report: Progress) -> None:
+            while True:
+                report(0.1)
+                time.sleep(0.002)
+
+        listed = self.jobs.start_instead("Measure a", forever, session="a", steps_aside=True)
+        beside = self.jobs.start_instead("Measure b", forever, session="b", steps_aside=True)
+        self.assertEqual([job.state in UNFINISHED for job in (listed, beside)], [True, True])
+        opened = self.jobs.start_instead("Measure c", lambda report: None, session="c")
+        self.assertEqual([self.finished(job).state for job in (listed, beside)], ["cancelled", "cancelled"])
+        self.assertEqual(self.finished(opened).state, "done")
 
     def test_errors_are_kept_expected_or_not(self) -> None:
         def refuse(report: Progress) -> None:

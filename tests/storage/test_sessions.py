@@ -100,7 +100,7 @@ class BinTest(WorkspaceCase):
 
     def test_duplicate_is_independent(self) -> None:
         stored = self.new_session()
-        copy = self.workspace.sessions.duplicate(stored.id)
+        copy = self.workspace.sessions.duplicate(stored)
         self.workspace.sessions.edit(copy.id, copy.revision, fader(-7.0))
         self.assertEqual(self.workspace.sessions.get(stored.id).session.mix.fader_db, 0.0)
         self.assertEqual(copy.session.name, "Song copy")

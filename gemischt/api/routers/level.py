@@ -27,15 +27,18 @@ router = APIRouter(prefix="/api/sessions/{session_id}", tags=["level"])
 
 
 @router.post("/measurement", operation_id="startMeasurement", status_code=202)
-def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep) -> JobStatus:
-    """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered."""
+def start_measurement(session_id: str, workspace: WorkspaceDep, jobs: JobsDep, steps_aside: bool = False) -> JobStatus:
+    """Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered.
+
+    For a list of songs it ``steps_aside``: it is given up for anything that the page of a song asks for.
+    """
     stored = workspace.sessions.get(session_id)
     task = MeasureSong(session=stored.session)
 
     def keep(result: dict[str, Any]) -> None:
         workspace.glances.keep(session_id, glance_of(stored, result))
 
-    return start_task(jobs, workspace, f"Measure {session_id}", task, stored, told=keep)
+    return start_task(jobs, workspace, f"Measure {session_id}", task, stored, told=keep, steps_aside=steps_aside)
 
 
 @router.post("/reference", operation_id="planReference", status_code=202)

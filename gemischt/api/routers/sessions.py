@@ -103,7 +103,10 @@ def get_history(session_id: str, workspace: WorkspaceDep) -> list[HistoryListing
 @router.post("/{session_id}/duplicate", operation_id="duplicateSession", status_code=201)
 def duplicate_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
     """A copy under a new name."""
-    return SessionState.of(workspace.sessions.duplicate(session_id))
+    stored = workspace.sessions.get(session_id)
+    duplicate = workspace.sessions.duplicate(stored)
+    workspace.glances.copy(stored, duplicate)
+    return SessionState.of(duplicate)
 
 
 @router.delete("/{session_id}", operation_id="deleteSession", status_code=204)

@@ -515,6 +515,8 @@ export interface paths {
         /**
          * Start Measurement
          * @description Every strip at every stage, the mix over the song, and what was found; only what an edit changed is rendered.
+         *
+         *     For a list of songs it ``steps_aside``: it is given up for anything that the page of a song asks for.
          */
         post: operations["startMeasurement"];
         delete?: never;
@@ -10843,7 +10845,9 @@ export interface operations {
     };
     startMeasurement: {
         parameters: {
-            query?: never;
+            query?: {
+                steps_aside?: boolean;
+            };
             header?: never;
             path: {
                 session_id: string;

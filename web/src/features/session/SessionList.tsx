@@ -243,7 +243,7 @@ function useMeasuring(songs: SessionListing[]): Map<string, number> {
   for (const job of jobs)
     if (job.title.startsWith("Measure ") && (job.state === "running" || job.state === "waiting"))
       under.set(job.title.slice(8), job.progress);
-  // Whoever leaves a song gives up what was measured for its page: that is asked for again.
+  // What is measured for the list is given up for a song that is open: it is asked for again.
   const isAsked = (song: string) =>
     asked.has(song) && jobs.find((job) => job.id === asked.get(song))?.state !== "cancelled";
   const waiting = songs.find(
@@ -255,7 +255,9 @@ function useMeasuring(songs: SessionListing[]): Map<string, number> {
     refreshSessions();
     if (!waiting) return;
     void answer(
-      server.POST("/api/sessions/{session_id}/measurement", { params: { path: { session_id: waiting } } }),
+      server.POST("/api/sessions/{session_id}/measurement", {
+        params: { path: { session_id: waiting }, query: { steps_aside: true } },
+      }),
     )
       .then(({ id }) => id)
       .catch(() => "refused")
