@@ -31,6 +31,7 @@ web/dist/index.html: web/node_modules/.ready $(WEB_SOURCES)
 
 $(VENV)/.kernels: $(VENV)/.ready $(PACKAGE)
 	@echo "== kernels"
+	@$(BIN)/python -m compileall -q gemischt
 	@$(BIN)/gemischt prepare
 	@touch $@
 

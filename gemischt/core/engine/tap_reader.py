@@ -16,7 +16,7 @@ from gemischt.core.session.document import Session
 from gemischt.core.terms import Tap
 from gemischt.core.units import gain_to_db, power_to_db, s_to_samples
 
-BLOCK_SAMPLES = 1024
+BLOCK_SAMPLES = 4096
 LONGEST_RUN_UP_S = 10.0
 Media = Mapping[str, MediaSamples]
 Report = Callable[[float], None]

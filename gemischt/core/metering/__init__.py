@@ -4,6 +4,7 @@ loudness     K-weighting, momentary, short-term, integrated, range (ITU-R BS.177
 true_peak    peak between the samples (BS.1770-5 Annex 2)
 ballistics   peak hold, fall-back and RMS averaging of strip meters
 spectrum     levels by frequency, for display
+moments      spectra around moments that follow each other
 summary      everything about a stretch of audio at once
 level_peaks  sample peak, true peak and overs of signals, and when they were
 level_steps  energies of signals in steps of 10 ms, K-weighted and plain, and the VU needle

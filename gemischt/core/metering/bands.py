@@ -9,10 +9,11 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import freqz
 
 from gemischt.core.audio import Audio
+from gemischt.core.dsp.biquad import response_db
 from gemischt.core.metering.loudness import k_weighting
+from gemischt.core.metering.moments import spectra_at_moments
 
 MOMENTS_PER_S = 5
 _WINDOW_SAMPLES = 4096
@@ -52,34 +53,35 @@ def band_powers(audio: Audio, sample_rate_hz: int) -> NDArray[np.float64]:
 
     One channel is written as two that are equal.
     """
-    pairs = ((0, 0), (-1, -1), (0, -1))
-    found = [
-        _in_bands(np.array([spectra[one] * spectra[other].conj() for one, other in pairs]), sample_rate_hz)
-        for spectra in _spectra(audio, sample_rate_hz)
-    ]
-    return np.array(found).reshape(-1, N_BANDS, 3)
+    found = [np.zeros((0, N_BANDS, 3))]
+    for spectra in _spectra(audio, sample_rate_hz):
+        left, right = spectra[:, 0], spectra[:, -1]
+        both = (left.real * right.real + left.imag * right.imag)[:, np.newaxis]
+        squares = [_squares(side)[:, np.newaxis] for side in (left, right)]
+        found.append(_in_bands(np.concatenate([*squares, both], axis=1), sample_rate_hz))
+    return np.concatenate(found)
 
 
 def channel_powers(audio: Audio, sample_rate_hz: int) -> NDArray[np.float64]:
     """Mean squares of each of any number of channels, five times a second, (n_moments, N_BANDS, n_channels)."""
-    found = [_in_bands(spectra * spectra.conj(), sample_rate_hz) for spectra in _spectra(audio, sample_rate_hz)]
-    return np.array(found).reshape(-1, N_BANDS, len(audio))
+    found = [_in_bands(_squares(spectra), sample_rate_hz) for spectra in _spectra(audio, sample_rate_hz)]
+    return np.concatenate([np.zeros((0, N_BANDS, len(audio))), *found])
 
 
-def _spectra(audio: Audio, sample_rate_hz: int) -> Iterator[NDArray[np.complex128]]:
-    """Spectra of all channels around each moment, (n_channels, n_lines)."""
-    step = sample_rate_hz // MOMENTS_PER_S
-    window = np.hanning(_WINDOW_SAMPLES)
-    padded = np.pad(audio, ((0, 0), (_WINDOW_SAMPLES // 2, _WINDOW_SAMPLES // 2)))
-    for moment in range(audio.shape[1] // step):
-        yield np.fft.rfft(padded[:, moment * step : moment * step + _WINDOW_SAMPLES] * window)
+def _spectra(audio: Audio, sample_rate_hz: int) -> Iterator[NDArray[np.complex64]]:
+    return spectra_at_moments(audio, sample_rate_hz // MOMENTS_PER_S, np.hanning(_WINDOW_SAMPLES))
 
 
-def _in_bands(products: NDArray[np.complex128], sample_rate_hz: int) -> NDArray[np.float64]:
-    """Products of spectra (n, n_lines) summed in bands, as mean squares, (N_BANDS, n)."""
+def _squares(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
+    squares: NDArray[np.float32] = spectra.real**2 + spectra.imag**2
+    return squares
+
+
+def _in_bands(products: NDArray[np.float32], sample_rate_hz: int) -> NDArray[np.float64]:
+    """Products of spectra (n_moments, n, n_lines) summed in bands, as mean squares, (n_moments, N_BANDS, n)."""
     edges, scale = _lines_of(sample_rate_hz)
-    summed: NDArray[np.float64] = np.add.reduceat(np.real(products), edges, axis=-1)[:, ::2] * scale
-    return summed.T
+    summed = np.add.reduceat(products, edges, axis=-1, dtype=np.float64)[..., ::2] * scale
+    return summed.swapaxes(1, 2)
 
 
 @cache
@@ -94,10 +96,7 @@ def _lines_of(sample_rate_hz: int) -> tuple[NDArray[np.int64], float]:
 
 def k_weighted(powers: NDArray[np.float64], sample_rate_hz: int) -> float:
     """The sum of the powers of bands (N_BANDS,), weighted as loudness weighs them at their centres."""
-    weights = np.ones(N_BANDS)
-    for section in k_weighting(sample_rate_hz):
-        _, response = freqz(section[:3], (1.0, *section[3:]), worN=CENTRES_HZ, fs=sample_rate_hz)
-        weights = weights * np.abs(response) ** 2
+    weights = 10.0 ** (response_db(k_weighting(sample_rate_hz), CENTRES_HZ, sample_rate_hz) / 10.0)
     return float(weights @ powers)
 
 

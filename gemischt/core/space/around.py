@@ -4,7 +4,7 @@ Spread: multiple-direction amplitude panning (V. Pulkki, "Uniform spreading of a
 WASPAA 1999): the gains of directions all over a cap around the source are added, and the power is made 1 again.
 """
 
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +15,15 @@ from gemischt.core.space.vector_panning import Vectors, panner_of, vectors_of
 SIDES_DEG = tuple(channel.azimuth_deg for channel in STEREO.channels)
 """Where left and right of a stereo source stand, seen from the source's place."""
 _RINGS, _PER_RING = 6, 24
+_KEPT = 8192
+"""What moves around is worked out at the same places by everything that hears it."""
 
 
+@lru_cache(_KEPT)
 def around_gains(
     layout: LayoutName, n_channels: int, azimuth_deg: float, elevation_deg: float, spread_deg: float
 ) -> NDArray[np.float64]:
-    """What each loudspeaker gets of each channel of a source, (n_loudspeakers, n_channels).
+    """What each loudspeaker gets of each channel of a source, (n_loudspeakers, n_channels); not to be written to.
 
     Args:
         n_channels: 1, or 2: these are two points, as far apart as a pair of loudspeakers.
@@ -32,10 +35,13 @@ def around_gains(
     turned = _turned(np.array([vectors_of(side, 0.0) for side in sides]), azimuth_deg, elevation_deg)
     panner = panner_of(layout)
     if spread_deg <= 0.0:
-        return panner.gains(turned)
-    gains = np.stack([panner.gains(_cap(point, spread_deg)) @ _cap_weights(spread_deg) for point in turned], axis=1)
-    of_power_1: NDArray[np.float64] = gains / np.sqrt((gains * gains).sum(axis=0))
-    return of_power_1
+        gains = panner.gains(turned)
+    else:
+        caps = [panner.gains(_cap(point, spread_deg)) @ _cap_weights(spread_deg) for point in turned]
+        gains = np.stack(caps, axis=1)
+        gains /= np.sqrt((gains * gains).sum(axis=0))
+    gains.flags.writeable = False
+    return gains
 
 
 def _turned(points: Vectors, azimuth_deg: float, elevation_deg: float) -> Vectors:

@@ -15,7 +15,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import resample_poly
 
 from gemischt.core.audio import Audio
 from gemischt.core.space.layout import LAYOUTS, LayoutName
@@ -84,6 +83,9 @@ def ears_of(layout: LayoutName, sample_rate_hz: int) -> NDArray[np.float64]:
     taps = np.array(found) * HALF_POWER
     if sample_rate_hz == head.sample_rate_hz:
         return taps
+    # Only now: to import it takes a second, and few songs are heard so.
+    from scipy.signal import resample_poly
+
     common = int(np.gcd(sample_rate_hz, head.sample_rate_hz))
     up, down = sample_rate_hz // common, head.sample_rate_hz // common
     resampled: NDArray[np.float64] = resample_poly(taps, up, down, axis=-1) * (down / up)

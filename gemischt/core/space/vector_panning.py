@@ -15,7 +15,6 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import ConvexHull
 
 from gemischt.core.dsp.vector_panning import share_directions
 from gemischt.core.space.layout import LAYOUTS, Channel, Layout, LayoutName
@@ -118,6 +117,9 @@ def _corners_of(layout: Layout) -> tuple[list[Channel], list[dict[int, float]]]:
 
 def _facets(vectors: Vectors) -> list[list[int]]:
     """Facets of the convex hull, corners of each in order around it."""
+    # Only now: what it imports takes long, and most songs have no bed.
+    from scipy.spatial import ConvexHull
+
     hull = ConvexHull(vectors)
     planes: list[tuple[NDArray[np.float64], set[int]]] = []
     for simplex, equation in zip(hull.simplices, hull.equations, strict=True):

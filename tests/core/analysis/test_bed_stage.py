@@ -89,9 +89,9 @@ class PlaceTest(unittest.TestCase):
         pair[1] += 0.5 * pair[0]
         matrix = np.random.default_rng(3).normal(size=(5, 2))
         expected = channel_powers(matrix @ pair, RATE_HZ)
-        np.testing.assert_allclose(spread_out(band_powers(pair, RATE_HZ), matrix), expected, atol=1e-12, rtol=1e-7)
+        np.testing.assert_allclose(spread_out(band_powers(pair, RATE_HZ), matrix), expected, atol=1e-9, rtol=1e-5)
         one = spread_out(band_powers(pair[:1], RATE_HZ)[..., :1], matrix[:, :1])
-        np.testing.assert_allclose(one, channel_powers(matrix[:, :1] @ pair[:1], RATE_HZ), atol=1e-12, rtol=1e-7)
+        np.testing.assert_allclose(one, channel_powers(matrix[:, :1] @ pair[:1], RATE_HZ), atol=1e-9, rtol=1e-5)
 
 
 class StageTest(unittest.TestCase):

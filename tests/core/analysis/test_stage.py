@@ -51,7 +51,7 @@ class BandsTest(unittest.TestCase):
         for _ in range(5):
             matrix = rng.normal(size=(2, 2))
             np.testing.assert_allclose(
-                turned(band_powers(pair, RATE_HZ), matrix), band_powers(matrix @ pair, RATE_HZ), atol=1e-12, rtol=1e-7
+                turned(band_powers(pair, RATE_HZ), matrix), band_powers(matrix @ pair, RATE_HZ), atol=1e-9, rtol=1e-5
             )
 
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from gemischt.core.engine.clocks import ticks_of
 from gemischt.core.engine.tap_reader import Stretch
@@ -86,7 +86,8 @@ def onsets_of(levels_db: NDArray[np.float64]) -> NDArray[np.int64]:
     """Grains in which something begins: where the level of 25 ms rises by 6 dB within 30 ms."""
     if len(levels_db) < 2 * ONSET_MS:
         return np.zeros(0, np.int64)
-    held = np.asarray(maximum_filter1d(np.maximum(levels_db, FLOOR_DB), HELD_MS, origin=HELD_MS // 2))
+    since_before = np.concatenate([np.full(HELD_MS - 1, FLOOR_DB), np.maximum(levels_db, FLOOR_DB)])
+    held = sliding_window_view(since_before, HELD_MS).max(axis=1)
     before = np.concatenate([np.full(ONSET_MS, FLOOR_DB), held[:-ONSET_MS]])
     rises = np.flatnonzero((held - before >= ONSET_DB) & (held > held.max() - LOUD_DB))
     return np.asarray(rises[np.diff(rises, prepend=-(1 << 40)) > REARM_MS], np.int64)

@@ -17,6 +17,7 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import strip_buffer, work_buffer
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.tap_reader import BLOCK_SAMPLES, Media, Report, no_report, read_tap, stretch_of
+from gemischt.core.metering.moments import spectra_at_moments
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.actions.make_room import MakeRoom
 from gemischt.core.session.document import Session
@@ -156,19 +157,15 @@ def overlap_of(
 
 def third_octave_powers(blocks: NDArray[np.float64], sample_rate_hz: int) -> NDArray[np.float64]:
     """Mean square in each third octave every 100 ms, mean of all channels: (n_channels, n) -> (n_frames, N_THIRDS)."""
-    step = round(FRAME_S * sample_rate_hz)
     window = np.hanning(_WINDOW_SAMPLES)
     frequencies_hz = np.fft.rfftfreq(_WINDOW_SAMPLES, 1.0 / sample_rate_hz)
     edges = np.searchsorted(frequencies_hz, _EDGES_HZ)
-    padded = np.pad(blocks, ((0, 0), (_WINDOW_SAMPLES // 2, _WINDOW_SAMPLES // 2)))
-    n_frames = blocks.shape[1] // step
-    powers = np.zeros((n_frames, N_THIRDS))
     scale = 2.0 / (_WINDOW_SAMPLES * float(np.sum(window**2)))
-    for frame in range(n_frames):
-        part = padded[:, frame * step : frame * step + _WINDOW_SAMPLES]
-        spectrum = (np.abs(np.fft.rfft(part * window)) ** 2).mean(axis=0) * scale
-        powers[frame] = np.add.reduceat(spectrum[: edges[-1]], edges[:-1])
-    return powers
+    powers = [np.zeros((0, N_THIRDS))]
+    for spectra in spectra_at_moments(blocks, round(FRAME_S * sample_rate_hz), window):
+        squares = (spectra.real**2 + spectra.imag**2).mean(axis=1, dtype=np.float64) * scale
+        powers.append(np.add.reduceat(squares[:, : edges[-1]], edges[:-1], axis=1))
+    return np.concatenate(powers)
 
 
 def strip_thirds(
