@@ -20,7 +20,7 @@ from typing import Any
 
 import numpy as np
 import soundfile
-from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Error, Locator, Page, expect, sync_playwright
 
 from tests.browser.chromium import find_chromium
 from tests.support.files import write_wav
@@ -152,10 +152,11 @@ def _digest_of_sources() -> str:
 
 
 class _Shared:
-    """One server with the demo song and one browser for all journeys of a run."""
+    """One server with the demo song and one profile of one browser for all journeys of a run."""
 
     server: Server | None = None
     browser: Browser | None = None
+    profile: BrowserContext | None = None
 
 
 def shared_server() -> Server:
@@ -178,8 +179,15 @@ def shared_browser() -> Browser:
     return _Shared.browser
 
 
+def shared_profile() -> BrowserContext:
+    """What the page is made of is compiled once in it, not for every test."""
+    if _Shared.profile is None:
+        _Shared.profile = shared_browser().new_context(viewport=VIEWPORT)  # type: ignore[arg-type]
+    return _Shared.profile
+
+
 class BrowserCase(unittest.TestCase):
-    """A page per test; an error in its console fails the test."""
+    """A page per test, which remembers nothing of another's; an error in its console fails the test."""
 
     def make_server(self) -> Server:
         return shared_server()
@@ -190,11 +198,18 @@ class BrowserCase(unittest.TestCase):
         self.folder = Path(holder.name)
         self.server = self.make_server()
         self.problems: list[str] = []
-        self.page: Page = shared_browser().new_context(viewport=VIEWPORT).new_page()  # type: ignore[arg-type]
+        self.page: Page = shared_profile().new_page()
         self.page.set_default_timeout(LONGEST_MS)
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.page.on("console", self._note)
-        self.addCleanup(self.page.context.close)
+        self.addCleanup(self.forget)
+
+    def forget(self) -> None:
+        """Close what is open, with all that the browser kept for it."""
+        for page in self.page.context.pages:
+            with contextlib.suppress(Error):
+                page.evaluate("localStorage.clear()")
+            page.close()
 
     def _note(self, message: ConsoleMessage) -> None:
         if message.type == "error":
