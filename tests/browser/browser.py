@@ -15,6 +15,7 @@ import tempfile
 import time
 import unittest
 import urllib.request
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -116,10 +117,21 @@ class Server:
         document: dict[str, Any] = self.get(f"/api/sessions/{session_id}")["document"]
         return document
 
-    def copy_of(self, name: str) -> str:
-        """A duplicate to work on, so that no journey finds what another left."""
-        session_id: str = self.post(f"/api/sessions/{self.session_id(name)}/duplicate", {})["id"]
-        return session_id
+    def copy_of(self, name: str, only: Collection[str] = ()) -> str:
+        """A duplicate to work on, so that no journey finds what another left; of some strips and the mix, if named."""
+        copied = self._duplicate(self.session_id(name))
+        if not only:
+            return copied
+        gone = [strip["id"] for strip in self.document(copied)["strips"] if strip["id"] not in {*only, "mix"}]
+        self.edit(copied, {"type": "remove-strips", "strips": gone})
+        # Nobody has edited that one.
+        small = self._duplicate(copied)
+        self.delete(copied)
+        return small
+
+    def _duplicate(self, session_id: str) -> str:
+        duplicate_id: str = self.post(f"/api/sessions/{session_id}/duplicate", {})["id"]
+        return duplicate_id
 
     def edit(self, session_id: str, action: dict[str, Any]) -> None:
         """An edit from elsewhere, on the newest revision."""
@@ -235,8 +247,10 @@ class BrowserCase(unittest.TestCase):
         self.page.keyboard.type(text)
         self.page.keyboard.press("Enter")
 
-    def open(self, name: str = MIXED) -> Page:
-        self._go_to(self.server.copy_of(name))
+    def open(self, name: str = MIXED, *, only: Collection[str] = ()) -> Page:
+        """A copy of a demo session, or some of its strips and the mix, which is measured and drawn sooner."""
+        session_id = self.server.copy_of(name, only)
+        self._go_to(session_id)
         self.page.get_by_role("row").first.wait_for()
         return self.page
 

@@ -86,7 +86,7 @@ class LadderJourneyTest(LevelingCase):
         return self.page.get_by_role("row", name=row, exact=True).locator(f"[data-cell='{column}']")
 
     def test_lanes_stand_under_their_strip_and_vu_has_its_own_zero(self) -> None:
-        page = self.open()
+        page = self.open(only={"floor-drum", "drums"})
         page.keyboard.press("2")
         page.get_by_role("radio", name="gain ladder").click()
         # Two processors and the level stand in a row, from the place of the block on.
@@ -104,7 +104,7 @@ class LadderJourneyTest(LevelingCase):
         return float(cell.inner_text().strip().split()[-1].replace("−", "-"))
 
     def test_one_key_compares_a_strip_with_and_without_its_chain(self) -> None:
-        page = self.open()
+        page = self.open(only={"sea-ambience", "lead-voice"})
         page.get_by_role("button", name="Sea ambience", exact=True).click()
         page.keyboard.press("x")
         expect(page.get_by_text("Sea ambience has no chain to compare with.")).to_be_visible()

@@ -27,7 +27,7 @@ class LayoutTest(BrowserCase):
         self.assertEqual(overflowing, [])
 
     def test_both_themes(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         background = "getComputedStyle(document.body).backgroundColor"
         self.assertEqual(page.evaluate(background), "rgb(246, 241, 230)")
         page.keyboard.press("n")
@@ -37,7 +37,7 @@ class LayoutTest(BrowserCase):
         self.assertEqual(page.evaluate(background), "rgb(25, 23, 34)")
 
     def test_keys_go_from_station_to_station(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         page.keyboard.press("5")
         expect(page.get_by_role("table", name="Places")).to_be_visible()
         page.keyboard.press("2")
@@ -46,7 +46,7 @@ class LayoutTest(BrowserCase):
 
 class EditingTest(BrowserCase):
     def test_a_drag_is_heard_is_one_edit_and_escape_takes_it_back(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         fader = page.get_by_role("slider", name="Accordion: fader", exact=True)
         box = fader.bounding_box()
         assert box is not None
@@ -74,7 +74,7 @@ class EditingTest(BrowserCase):
         expect(level).to_have_text("−7.0")
 
     def test_everything_by_keyboard(self) -> None:
-        page = self.open()
+        page = self.open(only={"nylon-guitar", "accordion", "lead-voice"})
         page.keyboard.press("Control+k")
         page.get_by_role("combobox", name="Find").fill("nylon")
         page.keyboard.press("Enter")
@@ -100,7 +100,7 @@ class EditingTest(BrowserCase):
         expect(page.get_by_role("dialog")).to_have_count(0)
 
     def test_chain_cards(self) -> None:
-        page = self.open()
+        page = self.open(only={"floor-drum"})
         page.get_by_role("row", name="Floor drum", exact=True).get_by_role("button").first.click()
         page.keyboard.press("c")
         expect(page.get_by_role("region", name="Compressor of Floor drum")).to_be_visible()
@@ -122,7 +122,7 @@ class EditingTest(BrowserCase):
         expect(page.get_by_role("region", name="Compressor of Floor drum")).to_have_count(0)
 
     def test_a_loop_of_routes_is_refused_in_words(self) -> None:
-        page = self.open()
+        page = self.open(only={"drums", "toms"})
         page.get_by_label("Drums plays to").select_option(label="Toms")
         expect(page.get_by_role("alert")).to_contain_text("Drums -> Toms -> Drums")
         expect(page.get_by_label("Drums plays to")).to_have_value("mix")
@@ -132,7 +132,7 @@ class EditingTest(BrowserCase):
 
 class SongLineTest(BrowserCase):
     def test_click_goes_there_and_a_section_loops(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         line = page.get_by_role("slider", name="Place in the song")
         box = line.bounding_box()
         assert box is not None
@@ -156,7 +156,7 @@ class ReconnectTest(BrowserCase):
         return server
 
     def test_a_lost_connection_shows_itself_and_comes_back(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         page.get_by_role("button", name="Play", exact=True).click()
         page.evaluate("gemischtLive.seek(20)")
         self.until("() => gemischtLive.positionS() > 20.5")
@@ -193,7 +193,7 @@ class MeasuringTest(BrowserCase):
 
         page.route(re.compile("/api/jobs/[0-9a-f]+$"), answer)
         page.on("request", lambda request: asked.append(request.url) if "/measurement" in request.url else None)
-        self.open()
+        self.open(only={"accordion"})
         expect(page.get_by_role("button", name=re.compile(r"^Findings \d"))).to_be_visible()
         self.assertEqual(len(given_up), 1)
         self.assertGreaterEqual(len(asked), 2)

@@ -105,7 +105,7 @@ class TidyJourneyTest(RoutingCase):
         goal.dispatch_event("drop", {"dataTransfer": transfer, **place})
 
     def test_clips_are_split_moved_and_reversed(self) -> None:
-        page = self.open()
+        page = self.open(only={"glass-marimba"})
         page.keyboard.press("1")
         clip = page.get_by_role("button", name="Glass marimba: clip 1")
         clip.click()
@@ -134,7 +134,7 @@ class TidyJourneyTest(RoutingCase):
 
 class LanesJourneyTest(RoutingCase):
     def test_a_parallel_chain_is_built_and_matched_in_level(self) -> None:
-        page = self.open()
+        page = self.open(only={"floor-drum"})
         page.evaluate("gemischtLive.loop([20, 26])")
         self.select("Floor drum")
         self.choose(page, "Add to the chain", "Lanes: Squash")
@@ -163,7 +163,7 @@ class LanesJourneyTest(RoutingCase):
         expect(found).to_have_count(0)
 
     def test_a_chain_is_kept_as_a_preset_and_recalled_elsewhere(self) -> None:
-        page = self.open()
+        page = self.open(only={"lead-voice", "muted-trumpet", "shaker", "hand-claps"})
         self.select("Lead voice")
         self.choose(page, "Add to the chain", "Save this chain as preset…")
         self.answer("Voice chain")
@@ -220,7 +220,7 @@ class RouteJourneyTest(RoutingCase):
         self.assertLess(frame_peak, -140.0)
 
     def test_two_ways_are_shown_and_a_loop_is_refused(self) -> None:
-        page = self.open()
+        page = self.open(only={"muted-trumpet", "echo", "hall"})
         page.keyboard.press("3")
         page.get_by_role("button", name="Muted trumpet, track").click()
         ledger = page.get_by_role("region", name="Path ledger")

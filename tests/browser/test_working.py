@@ -46,7 +46,7 @@ class SelectionTest(BrowserCase):
         self.assertEqual(len(self.selected()), page.get_by_role("row").count())
 
     def test_all_that_is_moved_moves_on_screen_and_stays_selected(self) -> None:
-        page = self.open()
+        page = self.open(only={"hand-claps", "shaker"})
         self.press("Hand claps")
         self.press("Shaker", "Shift")
         other = page.get_by_role("spinbutton", name="Shaker: fader level")
@@ -74,7 +74,7 @@ class KeysTest(BrowserCase):
         return [entry["name"] for entry in self.server.get(f"/api/sessions/{self.session_id}/history")]
 
     def test_quick_steps_of_a_key_lose_none_and_are_one_edit(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         level = page.get_by_role("spinbutton", name="Accordion: fader level")
         expect(level).to_have_text("−7.0")
         level.focus()
@@ -91,7 +91,7 @@ class KeysTest(BrowserCase):
         expect(level).to_have_text("−7.0")
 
     def test_quick_steps_on_a_clip_and_a_band_are_one_edit_each(self) -> None:
-        page = self.open()
+        page = self.open(only={"glass-marimba", "floor-drum"})
         page.keyboard.press("1")
         page.get_by_role("button", name="Glass marimba: clip 1").focus()
         for _ in range(5):
@@ -112,7 +112,7 @@ class KeysTest(BrowserCase):
         self.assertEqual(len(self.history()), 2)
 
     def test_a_fader_goes_on_by_key_where_its_scale_ends(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         level = page.get_by_role("spinbutton", name="Accordion: fader level")
         self.type_into(level, "18")
         expect(level).to_have_text("18.0")
@@ -123,7 +123,7 @@ class KeysTest(BrowserCase):
         expect(level).to_have_text("18.5")
 
     def test_a_menu_does_nothing_before_something_is_chosen(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         page.get_by_role("button", name="Add to the chain: + more", exact=True).focus()
         page.keyboard.press("Enter")
         expect(page.get_by_role("menuitem", name="EQ", exact=True)).to_be_visible()
@@ -140,7 +140,7 @@ class KeysTest(BrowserCase):
         expect(page.get_by_test_id("last-edit")).to_contain_text("Gain")
 
     def test_sections_and_the_song_line_go_where_they_are_pressed(self) -> None:
-        page = self.open()
+        page = self.open(only={"accordion"})
         page.get_by_role("button", name="Verse 2").click()
         self.until("() => Math.abs(gemischtLive.positionS() - 30) < 0.5")
         self.assertIsNotNone(page.evaluate("gemischtLive.transport.get().loopS"))

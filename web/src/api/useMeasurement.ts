@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
 import { answer, server, ServerError } from "./client";
+import { editsDone } from "./queries";
 import type { JobStatus } from "./types";
 
 /** Short answers are fetched soon, long ones are not asked for all the time. */
@@ -27,10 +28,12 @@ type Order = {
   version: string | number;
   /** How long to wait before starting, so that a flurry of edits is measured once. */
   settleMs: number;
+  /** Whether what is asked about is itself still on its way. */
+  waits?: boolean;
 };
 
 /** Starts a job, follows it, and gives it up when the page no longer wants it. The last result stays meanwhile. */
-export function useMeasurement<T>({ start, about, version, settleMs }: Order): Measurement<T> {
+export function useMeasurement<T>({ start, about, version, settleMs, waits }: Order): Measurement<T> {
   const [state, setState] = useState({
     result: null as T | null,
     progress: null as number | null,
@@ -45,13 +48,16 @@ export function useMeasurement<T>({ start, about, version, settleMs }: Order): M
   });
 
   useEffect(() => {
-    if (about === null) return;
+    if (about === null || waits) return;
     let stopped = false;
     let job: JobStatus | null = null;
     const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
     const underWay = () => job !== null && (job.state === "waiting" || job.state === "running");
     const run = async () => {
       await pause(settleMs);
+      // What is being edited is asked about once the page knows what has become of it.
+      await editsDone();
+      await pause(0);
       if (stopped) return;
       job = await answer(starting.current());
       let pollMs = FIRST_POLL_MS;
@@ -83,7 +89,7 @@ export function useMeasurement<T>({ start, about, version, settleMs }: Order): M
       stopped = true;
       if (job && underWay()) void server.DELETE("/api/jobs/{job_id}", at(job)).catch(() => undefined);
     };
-  }, [about, version, settleMs]);
+  }, [about, version, settleMs, waits]);
 
   // A result of something else is no result.
   const current = state.about === about && state.version === version;

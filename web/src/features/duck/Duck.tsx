@@ -28,7 +28,7 @@ export function Duck() {
   const open = useOpen();
   const { state, live, grid, strips, edit } = open;
   const { loopS, durationS } = useTransport();
-  const { data: relations = [] } = useRelations(state.id, state.revision);
+  const { data: relations = [], isPlaceholderData: waits } = useRelations(state.id, state.revision);
   const [wanted, setWanted] = useState("");
   const [about, setAbout] = useState<string | null>(null);
   const [name, setName] = useState<StretchName>("2 bars");
@@ -70,6 +70,7 @@ export function Duck() {
     about: chosen?.targets.length ? `${chosen.id} ${heardAt ?? ""}` : null,
     version: `${state.revision} ${JSON.stringify(stretchS)}`,
     settleMs: SETTLE_MS,
+    waits,
   });
   const glance = useMeasurement<{ glances: Glance[] }>({
     start: () =>
