@@ -14,6 +14,9 @@ MediaSamples: TypeAlias = NDArray[np.float32]
 Single: TypeAlias = NDArray[np.float32]
 """Single precision inside a kernel, where nothing is fed back."""
 
+Integers: TypeAlias = NDArray[np.int32]
+"""Frames as a file of integers holds them, shape (n_samples, n_channels)."""
+
 Counts: TypeAlias = NDArray[np.int64]
 """Integer state: positions and counts of samples."""
 

@@ -1,19 +1,22 @@
 """Prints into files: each appears only when it is whole, and one that fails leaves the others alone."""
 
+import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 
 from gemischt.core.audio import Audio
+from gemischt.core.dsp.simd import N_LANES
 from gemischt.core.errors import GemischtError, StorageFailed
-from gemischt.core.metering.summary import Summarizer, Summary
+from gemischt.core.metering.summary import Summarizers, Summary
 from gemischt.core.printing.files import PrintFile, files_of
-from gemischt.core.printing.rendering import Written, render_files
+from gemischt.core.printing.rendering import Sink, Written, render_files
 from gemischt.core.session.document import Session
 from gemischt.core.session.print_names import apart, stem_of
 from gemischt.core.session.prints import Print
@@ -24,7 +27,6 @@ from gemischt.storage.audio_files import Progress, no_progress
 from gemischt.storage.audio_writing import FORMATS, AudioFileWriter, Label, rate_in_file
 from gemischt.storage.writing import disk_error, keep, keep_under_free_name, unfinished_file
 
-_WRITERS = 2
 _CHUNK_SAMPLES = 1 << 16
 _RELEASES = 100
 """So many times in a render memory is given back."""
@@ -106,9 +108,12 @@ def print_files(
     stems = {(file.order.id, file.part): stem for file, stem in named}
     outcomes: list[Outcome] = []
 
+    settling = threading.Lock()
+
     def settle(outcome: Outcome) -> None:
-        outcomes.append(outcome)
-        watcher(outcome)
+        with settling:
+            outcomes.append(outcome)
+            watcher(outcome)
 
     released = 0
 
@@ -119,13 +124,37 @@ def print_files(
             media.release_pages()
         progress(share)
 
-    with _folder_errors(folder), ExitStack() as unfinished, ThreadPoolExecutor(_WRITERS, "print") as writers:
+    with _folder_errors(folder), ExitStack() as unfinished, ExitStack() as workers:
+        batches: list[_Batch] = []
 
-        def open_sink(file: PrintFile, layout: Layout, most_samples: int) -> "_FileSink":
-            keep_as = _Destination(folder, stems[file.order.id, file.part], overwrite)
-            return _FileSink(session, file, layout, most_samples, keep_as, made_at, unfinished, writers, settle)
+        def open_sink(file: PrintFile, layout: Layout, most_samples: int) -> Sink:
+            order = file.order
+            audio_format = FORMATS[order.format]
+            rate_hz = rate_in_file(audio_format, order.rate_hz or session.sample_rate_hz)
+            temporary = unfinished.enter_context(unfinished_file(folder, audio_format.suffix))
+            try:
+                writer = AudioFileWriter(
+                    temporary,
+                    order.format,
+                    layout,
+                    sample_rate_hz=session.sample_rate_hz,
+                    rate_hz=rate_hz,
+                    most_samples=most_samples,
+                    shaped=order.shaped,
+                    is_reversed=order.reversed,
+                )
+            except GemischtError as error:
+                settle(Unprinted(file, error))
+                return _Refused()
+            unfinished.callback(writer.abandon)
+            if not (batches and batches[-1].has_room(rate_hz, layout)):
+                batches.append(_Batch(rate_hz, workers.enter_context(ThreadPoolExecutor(1, "print"))))
+            keep_as = _Destination(folder, stems[order.id, file.part], overwrite)
+            return _FileSink(session, file, layout, writer, temporary, keep_as, made_at, batches[-1], settle)
 
         render_files(session, media.samples, [file for file, _ in named], open_sink, report=report)
+        for batch in batches:
+            batch.wait()
     return outcomes
 
 
@@ -153,11 +182,59 @@ class _Destination:
         return path
 
 
-class _FileSink:
-    """A file being rendered. What comes is collected, and rounded, written and measured beside what is rendered next.
+class _Batch:
+    """Files that are written, and measured together, beside what is rendered next.
 
-    State: what is collected, and what is being done with the chunk before it. Once the disk has refused, what comes is
-    dropped.
+    State: what was begun; one thing is done after the other.
+    """
+
+    def __init__(self, rate_hz: int, worker: Executor) -> None:
+        self.rate_hz = rate_hz
+        self._worker = worker
+        self._layouts: list[Layout] = []
+        self._sinks: list[_FileSink] = []
+        self._meters: Summarizers | None = None
+        self._begun: list[Future[None]] = []
+
+    def has_room(self, rate_hz: int, layout: Layout) -> bool:
+        """Whether such a file can be measured with these, of which none has begun yet."""
+        n_channels = sum(taken.n_channels for taken in self._layouts)
+        return self._meters is None and rate_hz == self.rate_hz and n_channels + layout.n_channels <= N_LANES
+
+    def add(self, sink: "_FileSink", layout: Layout) -> int:
+        """The place of one more."""
+        self._sinks.append(sink)
+        self._layouts.append(layout)
+        return len(self._sinks) - 1
+
+    @property
+    def meters(self) -> Summarizers:
+        """Of all files; no more can be added."""
+        if self._meters is None:
+            self._meters = Summarizers(self.rate_hz, self._layouts)
+        return self._meters
+
+    def hand_over(self) -> None:
+        """Let what is collected of every file be taken."""
+        for sink in self._sinks:
+            if (chunk := sink.collected()) is not None:
+                self.let(partial(sink.take, chunk))
+
+    def let(self, work: Callable[[], None]) -> None:
+        """Have something done in its turn."""
+        self._begun.append(self._worker.submit(work))
+
+    def wait(self) -> None:
+        """Until all is done."""
+        begun, self._begun = self._begun, []
+        for work in begun:
+            work.result()
+
+
+class _FileSink:
+    """A file being rendered. What comes is collected until its batch takes it.
+
+    State: what is collected. Once the disk has refused, what comes is dropped.
     """
 
     def __init__(
@@ -165,39 +242,21 @@ class _FileSink:
         session: Session,
         file: PrintFile,
         layout: Layout,
-        most_samples: int,
+        writer: AudioFileWriter,
+        temporary: Path,
         destination: _Destination,
         made_at: datetime,
-        unfinished: ExitStack,
-        writers: Executor,
+        batch: _Batch,
         settle: Watcher,
     ) -> None:
-        self._writers = writers
+        self._session, self._file, self._made_at = session, file, made_at
+        self._temporary, self._destination, self._settle = temporary, destination, settle
+        self._writer = writer
+        self._batch = batch
+        self._place = batch.add(self, layout)
         self._collected: list[Audio] = []
         self._n_collected = 0
-        self._under_way: Future[None] | None = None
-        self._session, self._file = session, file
-        self._destination, self._made_at, self._settle = destination, made_at, settle
-        order = file.order
-        audio_format = FORMATS[order.format]
-        self._rate_hz = rate_in_file(audio_format, order.rate_hz or session.sample_rate_hz)
-        self._temporary = unfinished.enter_context(unfinished_file(destination.folder, audio_format.suffix))
         self._failed = False
-        try:
-            self._writer = AudioFileWriter(
-                self._temporary,
-                order.format,
-                layout,
-                sample_rate_hz=session.sample_rate_hz,
-                rate_hz=self._rate_hz,
-                most_samples=most_samples,
-                shaped=order.shaped,
-                is_reversed=order.reversed,
-            )
-            unfinished.callback(self._writer.abandon)
-        except GemischtError as error:
-            self._refuse(error)
-        self._summarizer = Summarizer(self._rate_hz, layout)
 
     def write(self, block: Audio) -> None:
         if self._failed:
@@ -205,35 +264,35 @@ class _FileSink:
         self._collected.append(block.copy())
         self._n_collected += block.shape[1]
         if self._n_collected >= _CHUNK_SAMPLES:
-            self._hand_over()
-
-    def _hand_over(self) -> None:
-        """Let what is collected be written, once the chunk before it is."""
-        self._wait()
-        if self._collected and not self._failed:
-            self._under_way = self._writers.submit(self._take, np.concatenate(self._collected, axis=1))
-        self._collected, self._n_collected = [], 0
-
-    def _take(self, chunk: Audio) -> None:
-        for written in self._writer.write(chunk):
-            self._summarizer.process(written)
-
-    def _wait(self) -> None:
-        under_way, self._under_way = self._under_way, None
-        if under_way is not None:
-            try:
-                under_way.result()
-            except StorageFailed as error:
-                self._refuse(error)
+            # No more waits than is collected.
+            self._batch.wait()
+            self._batch.hand_over()
 
     def finish(self, written: Written) -> None:
-        self._hand_over()
-        self._wait()
+        self._batch.hand_over()
+        self._batch.let(partial(self._close, written))
+
+    def collected(self) -> Audio | None:
+        """What is, which is then forgotten."""
+        collected, self._collected, self._n_collected = self._collected, [], 0
+        return np.concatenate(collected, axis=1) if collected else None
+
+    def take(self, chunk: Audio) -> None:
+        """Write and measure what comes next."""
+        if self._failed:
+            return
+        try:
+            for written in self._writer.write(chunk):
+                self._batch.meters.process(self._place, written)
+        except StorageFailed as error:
+            self._refuse(error)
+
+    def _close(self, written: Written) -> None:
         if self._failed:
             return
         try:
             for block in self._writer.finish():
-                self._summarizer.process(block)
+                self._batch.meters.process(self._place, block)
             self._settle(self._kept(written))
         except (GemischtError, OSError) as error:
             self._refuse(error if isinstance(error, GemischtError) else disk_error(error, self._temporary))
@@ -242,12 +301,25 @@ class _FileSink:
         start_s = written.start_samples / self._session.sample_rate_hz
         made_at = self._made_at.isoformat(timespec="seconds")
         self._writer.label(Label(self._file.names.what, self._session.name, start_s, made_at))
-        summary = measure_file(self._temporary) if self._writer.format.is_lossy else self._summarizer.summary()
+        summary = self._batch.meters.finish(self._place)
+        if self._writer.format.is_lossy:
+            summary = measure_file(self._temporary)
         path = self._destination.take(self._temporary)
         clipped = self._writer.clipped_samples
-        return Printed(self._file, path, self._rate_hz, summary, clipped, start_s, written.ringing_dbfs)
+        return Printed(self._file, path, self._batch.rate_hz, summary, clipped, start_s, written.ringing_dbfs)
 
     def _refuse(self, error: GemischtError) -> None:
         self._failed = True
+        self._batch.meters.drop(self._place)
         self._settle(Unprinted(self._file, error))
         self._temporary.unlink(missing_ok=True)
+
+
+class _Refused:
+    """Takes what comes for a file that could not be begun."""
+
+    def write(self, block: Audio) -> None:
+        pass
+
+    def finish(self, written: Written) -> None:
+        pass

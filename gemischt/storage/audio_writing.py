@@ -14,8 +14,9 @@ import soundfile
 import soxr
 from numpy.typing import NDArray
 
-from gemischt.core.audio import Audio
+from gemischt.core.audio import Audio, Integers
 from gemischt.core.dsp.noise_shaping import SHAPING, round_shaped
+from gemischt.core.dsp.rounding import round_to_frames
 from gemischt.core.errors import BadAudio
 from gemischt.core.session.prints import FormatName
 from gemischt.core.space.layout import Layout
@@ -236,19 +237,21 @@ class Quantizer:
         self._errors: Audio | None = None
         self.clipped_samples = 0
 
-    def quantize(self, block: Audio) -> NDArray[np.float32] | NDArray[np.int16] | NDArray[np.int32]:
+    def quantize(self, block: Audio) -> NDArray[np.float32] | NDArray[np.int16] | Integers:
         """(n_samples, n_channels) in the file's own type."""
         if self._bits == 32:
-            return block.T.astype(np.float32)
+            return np.ascontiguousarray(block.T, np.float32)
         full_scale = 2.0 ** (self._bits - 1)
+        frames = np.empty(block.shape[::-1], np.int32)
+        if self._bits == 24:
+            # The file library takes integers of 32 bits and leaves out the lowest.
+            self.clipped_samples += round_to_frames(np.ascontiguousarray(block), full_scale, 256, frames)
+            return frames
         scaled = block * full_scale
         self.clipped_samples += int(np.count_nonzero((scaled > full_scale - 1.0) | (scaled < -full_scale)))
-        if self._bits == 16:
-            self._dither(scaled)
-        rounded = np.clip(np.rint(scaled), -full_scale, full_scale - 1.0).T
-        if self._bits == 16:
-            return rounded.astype(np.int16)
-        return rounded.astype(np.int32) << 8
+        self._dither(scaled)
+        round_to_frames(scaled / full_scale, full_scale, 1, frames)
+        return frames.astype(np.int16)
 
     def _dither(self, scaled: Audio) -> None:
         """Add noise; shaped, round at once."""

@@ -21,6 +21,7 @@ level_detection   levels of a signal, sample by sample
 limiting          looking ahead for true peaks
 noise_shaping     rounding to integers with dither, whose noise is moved to where it is heard less
 magnitude         the highest magnitude or value of a stretch of samples, fast
+rounding          rounding to the integers that files hold
 pieces            coefficients that move: straight lines across pieces of a block
 playing           clips of any number of files, played into one sum
 shaping           bending a wave at sixteen times the rate

@@ -78,8 +78,8 @@ class Ending:
                 part = self._from_first_sound(part)
                 if not part.shape[1]:
                     continue
-            level_dbfs = gain_to_db(float(np.abs(part).max()))
             if self._done > self._least_samples:
+                level_dbfs = gain_to_db(float(np.abs(part).max()))
                 self._ringing.append(level_dbfs)
                 if level_dbfs < SILENT_DBFS:
                     self._held.append(part.copy())

@@ -78,6 +78,7 @@ class StageMeters:
     ) -> None:
         n_channels = [layout.n_channels for layout in layouts]
         self.sample_rate_hz = sample_rate_hz
+        self._layouts = layouts
         self._weights = [layout.loudness_weights for layout in layouts]
         self._turned = turned
         self._turned_counts = _no_counts(len(turned))
@@ -144,6 +145,22 @@ class StageMeters:
         if steps.shape[1]:
             self._steps.append(steps)
         self._samples += n_samples
+
+    def alone(self, signal: int) -> "StageMeters":
+        """Meters of one of the signals, which go on where these are."""
+        layout, rows = self._layouts[signal], self.rows_of(signal)
+        meters = StageMeters(self.sample_rate_hz, (layout,))
+        own = meters.rows_of(0)
+        for row in range(layout.n_channels):
+            group, lane = divmod(rows.start + row, N_LANES)
+            meters._kept[row // N_LANES, :, row % N_LANES] = self._kept[group, :, lane]
+        meters._history[own] = self._history[rows]
+        meters._peaks[0], meters._counts[0] = self._peaks[signal], self._counts[signal]
+        energies = self._energies()
+        meters._steps = [np.zeros((2, energies.shape[1], meters.n_rows))]
+        meters._steps[0][:, :, own] = energies[:, :, rows]
+        meters._samples = self._samples
+        return meters
 
     def step_powers(self, signal: int) -> NDArray[np.float64]:
         """Mean square of the louder channel in each 10 ms, (n_steps,)."""

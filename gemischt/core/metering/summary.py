@@ -1,16 +1,16 @@
 """Everything about a stretch of audio at once."""
 
 import math
-from collections.abc import Iterable
+from collections import deque
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
-from gemischt.core.audio import Audio
-from gemischt.core.metering.stage_meter import StageMeter
+from gemischt.core.audio import Audio, Single
+from gemischt.core.metering.stage_meter import StageMeters
 from gemischt.core.space.layout import STEREO, Layout
 
-BLOCK_SAMPLES = 8192
+_BLOCK_SAMPLES = 8192
+_LONGEST_WAIT_SAMPLES = 1 << 18
 
 
 @dataclass(frozen=True)
@@ -33,36 +33,110 @@ class Summary:
     correlation: float | None
 
 
-class Summarizer:
-    """Measures consecutive blocks of any size, (n_channels, n)."""
+class Summarizers:
+    """Measures several signals that come block by block, eight channels at once.
 
-    def __init__(self, sample_rate_hz: int, layout: Layout) -> None:
-        self._sample_rate_hz, self._layout = sample_rate_hz, layout
-        self._meter = StageMeter(sample_rate_hz, layout)
-        self._squares = np.zeros(2)
-        self._product = 0.0
+    They need not come at the same pace: what is ahead waits for the others. One that stays behind, or is still to go on
+    when another ends, is measured by itself from there on.
+    """
+
+    def __init__(self, sample_rate_hz: int, layouts: Sequence[Layout]) -> None:
+        self._layouts = layouts
+        self._meters = StageMeters(sample_rate_hz, layouts)
+        self._rows = self._meters.new_rows(_BLOCK_SAMPLES)
+        self._signals = {signal: _Signal(layout) for signal, layout in enumerate(layouts)}
+        self._apart: dict[int, Summarizers] = {}
+
+    def process(self, signal: int, block: Audio) -> None:
+        """Take in the next block of a signal, (n_channels, n), which must stay as it is."""
+        if signal in self._apart:
+            self._apart[signal].process(0, block)
+            return
+        own = self._signals[signal]
+        own.waiting.append(block)
+        own.n_waiting += block.shape[1]
+        self._measure()
+        if own.n_waiting > _LONGEST_WAIT_SAMPLES:
+            self._part_from_those_behind(own)
+
+    def finish(self, signal: int) -> Summary:
+        """All that has come of a signal; it has ended."""
+        if signal in self._apart:
+            return self._apart.pop(signal).finish(0)
+        own = self._signals[signal]
+        if own.n_waiting:
+            self._part_from_those_behind(own)
+        summary = own.summary(self._meters, signal)
+        self.drop(signal)
+        return summary
+
+    def drop(self, signal: int) -> None:
+        """Nobody asks for a signal any more."""
+        self._apart.pop(signal, None)
+        if self._signals.pop(signal, None) is not None:
+            self._rows[self._meters.rows_of(signal)] = 0.0
+            self._measure()
+
+    def _measure(self) -> None:
+        """All that has come of every signal."""
+        while n_samples := min((own.n_waiting for own in self._signals.values()), default=0):
+            n_samples = min(n_samples, _BLOCK_SAMPLES)
+            for signal, own in self._signals.items():
+                own.take(n_samples, self._rows[self._meters.rows_of(signal)])
+            self._meters.process(self._rows, n_samples)
+
+    def _part_from_those_behind(self, ahead: "_Signal") -> None:
+        for signal, own in list(self._signals.items()):
+            if own.n_waiting < ahead.n_waiting:
+                alone = self._alone(signal)
+                self.drop(signal)
+                self._apart[signal] = alone
+
+    def _alone(self, signal: int) -> "Summarizers":
+        alone = Summarizers(self._meters.sample_rate_hz, (self._layouts[signal],))
+        alone._meters, alone._signals = self._meters.alone(signal), {0: self._signals[signal]}
+        return alone
+
+
+class _Signal:
+    """State: blocks of a signal that wait to be measured, and of two channels their energies and what they share."""
+
+    def __init__(self, layout: Layout) -> None:
+        self._layout = layout
+        self.waiting: deque[Audio] = deque()
+        self.n_waiting = 0
         self._n_samples = 0
+        self._squares = [0.0, 0.0]
+        self._product = 0.0
 
-    def process(self, block: Audio) -> None:
-        """Take in the next block."""
-        for start in range(0, block.shape[1], BLOCK_SAMPLES):
-            part = np.ascontiguousarray(block[:, start : start + BLOCK_SAMPLES])
-            self._meter.process(part, part.shape[1])
+    def take(self, n_samples: int, rows: Single) -> None:
+        """Put what has waited longest into rows."""
+        self.n_waiting -= n_samples
+        self._n_samples += n_samples
+        done = 0
+        while done < n_samples:
+            block = self.waiting.popleft()
+            part = block[:, : n_samples - done]
+            if part.shape[1] < block.shape[1]:
+                self.waiting.appendleft(block[:, part.shape[1] :])
+            rows[:, done : done + part.shape[1]] = part
+            done += part.shape[1]
             if self._layout == STEREO:
-                self._squares += np.einsum("ij,ij->i", part, part)
-                self._product += float(part[0] @ part[1])
-            self._n_samples += part.shape[1]
+                left, right = part
+                self._squares[0] += float(left @ left)
+                self._squares[1] += float(right @ right)
+                self._product += float(left @ right)
 
-    def summary(self) -> Summary:
-        """All that has come so far."""
-        levels = self._meter.levels()
-        both = math.sqrt(float(self._squares[0]) * float(self._squares[1]))
+    def summary(self, meters: StageMeters, signal: int) -> Summary:
+        """All that was taken."""
+        levels = meters.levels(signal)
+        both = math.sqrt(self._squares[0] * self._squares[1])
         return Summary(
-            sample_rate_hz=self._sample_rate_hz,
+            sample_rate_hz=meters.sample_rate_hz,
             channels=self._layout.n_channels,
-            duration_s=self._n_samples / self._sample_rate_hz,
+            duration_s=self._n_samples / meters.sample_rate_hz,
             sample_peak_dbfs=levels.sample_peak_dbfs,
-            true_peak_dbtp=self._meter.final_true_peak_dbtp(),
+            true_peak_dbtp=meters.final_true_peak_dbtp(signal),
             rms_dbfs=levels.rms_dbfs,
             integrated_lufs=levels.integrated_lufs,
             max_momentary_lufs=levels.max_momentary_lufs,
@@ -74,7 +148,7 @@ class Summarizer:
 
 def summarize(blocks: Iterable[Audio], *, sample_rate_hz: int, layout: Layout) -> Summary:
     """Measure consecutive blocks of any size, (n_channels, n)."""
-    summarizer = Summarizer(sample_rate_hz, layout)
+    summarizers = Summarizers(sample_rate_hz, (layout,))
     for block in blocks:
-        summarizer.process(block)
-    return summarizer.summary()
+        summarizers.process(0, block)
+    return summarizers.finish(0)
