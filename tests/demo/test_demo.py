@@ -1,6 +1,8 @@
 """The demo song: always the same, with its planted flaws."""
 
 import unittest
+from functools import cache
+from unittest import mock
 
 import numpy as np
 
@@ -13,12 +15,26 @@ from gemischt.operations.session_measuring import examine_session, measure_sessi
 from tests.support.workspaces import WorkspaceCase
 
 
+@cache
+def played() -> list[tuple[str, str, np.ndarray]]:
+    """The song's tracks. To play them takes a while."""
+    return list(song.tracks())
+
+
+def tearDownModule() -> None:
+    played.cache_clear()
+
+
 class SongTest(unittest.TestCase):
     tracks: dict[str, np.ndarray]
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.tracks = {track_id: wave for track_id, _, wave in song.tracks()}
+        cls.tracks = {track_id: wave for track_id, _, wave in played()}
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.tracks.clear()
 
     def test_eighteen_finite_tracks_of_eighty_seconds(self) -> None:
         self.assertEqual(len(self.tracks), 18)
@@ -70,7 +86,8 @@ class FindingsTest(WorkspaceCase):
         return {(finding.kind, finding.strip) for finding in examine_session(self.workspace, session, measurement)}
 
     def test_the_mix_is_without_findings_and_the_recording_shows_its_flaws(self) -> None:
-        make_demo(self.workspace, progress=lambda _: None)
+        with mock.patch.object(song, "tracks", played):
+            make_demo(self.workspace, progress=lambda _: None)
         self.assertEqual(self.kinds("Low Tide (mixed)"), set())
         planted = {
             ("clips-at-mix", "mix"),

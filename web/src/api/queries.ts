@@ -198,7 +198,7 @@ export function useJobs() {
     queryFn: () => answer(server.GET("/api/jobs")),
     staleTime: 0,
     refetchInterval: (query) =>
-      query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 400 : false,
+      query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 200 : false,
   });
 }
 
@@ -213,7 +213,7 @@ export function usePrints(id: string, revision: number) {
     placeholderData: (before) => before,
     staleTime: 0,
     refetchInterval: (query) =>
-      query.state.data?.some((file) => UNDER_WAY.includes(file.state)) ? 500 : false,
+      query.state.data?.some((file) => UNDER_WAY.includes(file.state)) ? 200 : false,
   });
 }
 
