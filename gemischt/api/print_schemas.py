@@ -90,9 +90,10 @@ class FormatListing(BaseModel):
 
 
 class PrintChoices(BaseModel):
-    """What prints can be meant for, and the formats there are."""
+    """What prints can be meant for, own and published, what other songs share, and the formats there are."""
 
     targets: list[Target]
+    shared: list[Target]
     formats: list[FormatListing]
 
 

@@ -17,6 +17,7 @@ from gemischt.storage.print_runs import PrintStore
 from gemischt.storage.renders import DiskRenders
 from gemischt.storage.sessions import SessionStore, StoredSession
 from gemischt.storage.snapshots import PutAsideStore, SnapshotStore
+from gemischt.storage.targets import TargetStore
 from gemischt.storage.writing import empty, held, sweep
 
 
@@ -52,6 +53,7 @@ class Workspace:
         self.snapshots = SnapshotStore(self._database)
         self.put_aside = PutAsideStore(self._database)
         self.glances = GlanceStore(self._database)
+        self.targets = TargetStore(self._database)
         self.printed = PrintStore(self._database)
         self.audio = AudioStore(self._database, folder / "audio")
         self.renders = DiskRenders(folder / "renders", sources_digest())

@@ -7,6 +7,7 @@ presets        processors to recall
 print_runs     what was printed and what is being printed
 glances        what was measured last of each session
 snapshots      sessions as they were, and findings put aside
+targets        delivery targets that every song of a data folder can be held against
 renders        rendered audio and figures, bounded
 audio_files    content-addressed originals and their decoded, memory-mapped samples
 writing        files that appear whole or not at all

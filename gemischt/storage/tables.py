@@ -145,3 +145,12 @@ class GlanceRow(Base):
     session_id: Mapped[str] = mapped_column(ForeignKey("sessions.id", ondelete="CASCADE"), primary_key=True)
     revision: Mapped[int]
     figures: Mapped[str] = mapped_column(Text)
+
+
+class TargetRow(Base):
+    """A delivery target that sessions share."""
+
+    __tablename__ = "targets"
+
+    name: Mapped[str] = mapped_column(String(200), primary_key=True)
+    document: Mapped[str] = mapped_column(Text)

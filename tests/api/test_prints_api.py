@@ -41,6 +41,15 @@ class PrintsApiTest(LevelApiCase):
         self.assertIn("r128", [target["id"] for target in choices["targets"]])
         self.assertIn("mp3", [one["format"] for one in choices["formats"]])
 
+    def test_a_shared_target_is_offered_to_every_song(self) -> None:
+        choices = f"/api/sessions/{self.ask('POST', '/api/sessions', json={'name': 'Other'}, status=201)['id']}/print-choices"
+        for lufs in (-9.0, -8.5):
+            self.ask("POST", "/api/targets", json={"id": "own-1", "name": "Club", "lufs": lufs}, status=204)
+            self.assertEqual([one["lufs"] for one in self.ask("GET", choices)["shared"]], [lufs])
+        self.ask("DELETE", "/api/targets?name=Club", status=204)
+        self.assertEqual(self.ask("GET", choices)["shared"], [])
+        self.assert_error(self.ask("DELETE", "/api/targets?name=Club", status=404), "Club")
+
     def test_what_changed_since_and_the_song_as_it_stood(self) -> None:
         self.add()
         (file,) = self.run_list()

@@ -130,6 +130,24 @@ class PrintTest(OwnFilesCase):
         figures = page.get_by_role("list", name="Figures")
         expect(figures).to_contain_text("✓ −23.0 ±0.5")
 
+    def test_an_own_target_is_offered_to_another_song(self) -> None:
+        page = self.page
+        page.keyboard.press("6")
+        page.get_by_role("button", name="own…").click()
+        panel = page.get_by_role("dialog")
+        panel.get_by_label("name", exact=True).fill("Club")
+        self.type_into(panel.get_by_role("spinbutton", name="Target: loudness"), "-9")
+        panel.get_by_label("offer it to other songs, too").check()
+        panel.get_by_role("button", name="Hold prints against it").click()
+        expect(page.get_by_test_id("last-edit")).to_have_text("Target Club")
+        self.begin("Another song")
+        page.keyboard.press("6")
+        page.get_by_label("Meant for").select_option(label="Club, −9 LUFS, −1 dBTP")
+        expect(page.get_by_test_id("last-edit")).to_have_text("Target Club")
+        expect(page.get_by_test_id("asked-I")).to_have_text("−9")
+        (target,) = self.server.document(self.session_id)["targets"]
+        self.assertEqual((target["name"], target["lufs"]), ("Club", -9.0))
+
     def test_two_prints_are_heard_against_each_other_at_one_loudness(self) -> None:
         page = self.page
         self.bring_in(Tone=sine(1000, -30.0, 4.0))

@@ -86,7 +86,7 @@ class FindingsTest(WorkspaceCase):
         return {(finding.kind, finding.strip) for finding in examine_session(self.workspace, session, measurement)}
 
     def test_the_mix_is_without_findings_and_the_recording_shows_its_flaws(self) -> None:
-        with mock.patch.object(song, "tracks", played):
+        with mock.patch.object(song, "tracks", return_value=played()):
             make_demo(self.workspace, progress=lambda _: None)
         self.assertEqual(self.kinds("Low Tide (mixed)"), set())
         planted = {

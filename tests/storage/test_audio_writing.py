@@ -1,8 +1,10 @@
 """Files of every format: what is in them is what was given, at the rate and with the noise that was asked for."""
 
+import struct
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
@@ -12,8 +14,10 @@ from gemischt.core.dsp.noise_shaping import SHAPING
 from gemischt.core.errors import BadAudio
 from gemischt.core.session.prints import FormatName
 from gemischt.core.space.layout import LAYOUTS, MONO, STEREO, Layout
+from gemischt.storage import audio_writing
 from gemischt.storage.audio_writing import FORMATS, AudioFileWriter, Label, Quantizer, rate_in_file
 from gemischt.storage.wave_chunks import read_chunks
+from gemischt.storage.wave_speakers import order_in_file
 from gemischt.storage.wave_tags import start_in_file
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 
@@ -104,6 +108,27 @@ class FormatsTest(WritingCase):
         self.assertEqual(set(read_chunks(path, (b"axml", b"chna", b"bext"))), {b"axml", b"chna", b"bext"})
         read, _ = soundfile.read(self.written("flac-24", signal, layout=LAYOUTS["5.1"], label=label))
         np.testing.assert_allclose(read.T, signal, atol=2.0**-23)
+
+
+class LongTest(WritingCase):
+    def test_what_counts_more_bytes_than_32_bits_hold_is_written_in_the_long_form(self) -> None:
+        """The form of EBU Tech 3306, read back by the file library, with labels and speakers in it."""
+        label = Label("Mix", "Song", 61.5, "2026-03-04T05:06:07+00:00")
+        signal = np.concatenate([noise(0.5, seed=k, channels=1) for k in range(6)])
+        with mock.patch.object(audio_writing, "_PLAIN_WAV_BYTES", 100_000):
+            for layout in (STEREO, LAYOUTS["5.1"]):
+                with self.subTest(layout.name):
+                    given = signal[: layout.n_channels]
+                    path = self.written("wav-24", given, layout=layout, label=label)
+                    self.assertIn(path.read_bytes()[:4], (b"RF64", b"BW64"))
+                    read, _ = soundfile.read(path, always_2d=True)
+                    order = np.argsort(order_in_file(layout.name))
+                    np.testing.assert_allclose(read.T, given[order], atol=2.0**-23)
+                    self.assertEqual(start_in_file(path, RATE_HZ), 61.5)
+                    # The long size counts all but the first eight bytes.
+                    (counted,) = struct.unpack("<Q", read_chunks(path, (b"ds64",))[b"ds64"][:8])
+                    self.assertEqual(counted, path.stat().st_size - 8)
+            self.assertEqual(self.written("wav-24", signal[:1, :1000], layout=MONO).read_bytes()[:4], b"RIFF")
 
 
 class LabelTest(WritingCase):

@@ -20,6 +20,7 @@ from gemischt.api.schemas import ErrorBody, JobStatus, SessionState, SnapshotLis
 from gemischt.core.errors import GemischtError, NotFound
 from gemischt.core.printing.delivery import targets_of
 from gemischt.core.session.differences import differences
+from gemischt.core.session.prints import Target
 from gemischt.live.hub import Hub
 from gemischt.operations.jobs import UNFINISHED, Jobs
 from gemischt.operations.measuring import file_curve
@@ -97,7 +98,7 @@ def foresee_prints(session_id: str, workspace: WorkspaceDep) -> list[PrintComing
 
 @router.get("/sessions/{session_id}/print-choices", operation_id="listPrintChoices")
 def list_print_choices(session_id: str, workspace: WorkspaceDep) -> PrintChoices:
-    """What prints can be meant for, and the formats there are."""
+    """What prints can be meant for, own and published, what other songs share, and the formats there are."""
     formats = [
         FormatListing(
             format=name, words=one.words, is_lossy=one.is_lossy, most_channels=one.most_channels,
@@ -105,7 +106,20 @@ def list_print_choices(session_id: str, workspace: WorkspaceDep) -> PrintChoices
         )
         for name, one in FORMATS.items()
     ]  # fmt: skip
-    return PrintChoices(targets=list(targets_of(workspace.sessions.get(session_id).session)), formats=formats)
+    targets = list(targets_of(workspace.sessions.get(session_id).session))
+    return PrintChoices(targets=targets, shared=workspace.targets.all(), formats=formats)
+
+
+@router.post("/targets", operation_id="shareTarget", status_code=204)
+def share_target(target: Target, workspace: WorkspaceDep) -> None:
+    """Let other songs be held against a target, too; one that is shared under the same name gives way."""
+    workspace.targets.keep(target)
+
+
+@router.delete("/targets", operation_id="unshareTarget", status_code=204)
+def unshare_target(name: str, workspace: WorkspaceDep) -> None:
+    """Share a target no longer; songs that have it keep it."""
+    workspace.targets.remove(name)
 
 
 @router.get(f"{_OF_SESSION}/{{file_id}}/differences", operation_id="changedSincePrint")

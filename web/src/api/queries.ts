@@ -2,7 +2,7 @@ import { QueryClient, useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 
 import { answer, server, ServerError } from "./client";
-import type { Processor, SessionState, Wish } from "./types";
+import type { Processor, SessionState, Target, Wish } from "./types";
 
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false } },
@@ -245,6 +245,13 @@ export function usePrintChoices(id: string, revision: number) {
     placeholderData: (before) => before,
     gcTime: 0,
   });
+}
+
+/** Let other songs be held against a target, too, or no longer. */
+export async function shareTarget(target: Target, isShared: boolean): Promise<void> {
+  if (isShared) await answer(server.POST("/api/targets", { body: target }));
+  else await answer(server.DELETE("/api/targets", { params: { query: { name: target.name } } }));
+  void queryClient.invalidateQueries({ queryKey: ["print-choices"] });
 }
 
 /** A printed file along its length. */

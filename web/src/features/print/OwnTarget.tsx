@@ -2,8 +2,9 @@ import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
 import { limitsOf } from "../../api/parameters";
+import { shareTarget } from "../../api/queries";
 import type { Target } from "../../api/types";
-import { useOpen } from "../../app/SessionContext";
+import { report, useOpen } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { ValueField } from "../../controls/ValueField";
 import { formatNumber } from "../../lib/format";
@@ -19,8 +20,16 @@ const FIGURES: { name: Figure; words: string; unit: string }[] = [
   { name: "range_at_most_lu", words: "range at most", unit: "LU" },
 ];
 
+type OwnTargetProps = {
+  /** The target that counts now. */
+  from: Target | undefined;
+  /** Those that all songs are offered. */
+  shared: Target[];
+  onClose: () => void;
+};
+
 /** A target of one's own, begun from the one that counts now. */
-export function OwnTarget({ from, onClose }: { from: Target | undefined; onClose: () => void }) {
+export function OwnTarget({ from, shared, onClose }: OwnTargetProps) {
   const { state, edit } = useOpen();
   const isOwn = state.document.targets.some((target) => target.id === from?.id);
   const [target, setTarget] = useState<Target>({
@@ -35,8 +44,17 @@ export function OwnTarget({ from, onClose }: { from: Target | undefined; onClose
     rate_hz: null,
     source: "",
   });
+  const wasShared = isOwn && shared.some(({ name }) => name === from?.name);
+  const [isShared, setShared] = useState(wasShared);
   const keep = async () => {
-    if (await edit({ type: "set-target", target })) onClose();
+    if (!(await edit({ type: "set-target", target }))) return;
+    try {
+      if (isShared) await shareTarget(target, true);
+      if (from && wasShared && (!isShared || from.name !== target.name)) await shareTarget(from, false);
+      onClose();
+    } catch (failure) {
+      report(failure);
+    }
   };
   return (
     <Panel title={isOwn ? "Change the target" : "A target of your own"} onClose={onClose}>
@@ -59,6 +77,10 @@ export function OwnTarget({ from, onClose }: { from: Target | undefined; onClose
           <Row key={name} name={name} words={words} unit={unit} target={target} onChange={setTarget} />
         ))}
       </chakra.div>
+      <chakra.label display="flex" gap="8px" alignItems="center" minHeight="target" marginTop="8px">
+        <input type="checkbox" checked={isShared} onChange={(event) => setShared(event.target.checked)} />
+        offer it to other songs, too
+      </chakra.label>
       <PlainButton marginTop="12px" disabled={!target.name.trim()} onClick={() => void keep()}>
         {isOwn ? "Change it" : "Hold prints against it"}
       </PlainButton>

@@ -25,7 +25,7 @@ import { OwnTarget } from "./OwnTarget";
 import { PrintedDetails } from "./PrintedDetails";
 import { PrintedList } from "./PrintedList";
 import { PrintList } from "./PrintList";
-import { latestOf } from "./prints";
+import { freeId, latestOf, sharedTargets } from "./prints";
 
 const FACES = ["print list", "printed", "hand over"] as const;
 
@@ -44,6 +44,13 @@ export function Print() {
   const shown = document.prints.some((item) => item.id === chosen) ? chosen : (document.prints[0]?.id ?? "");
   useFinished(jobs, state.id);
 
+  const offered = sharedTargets(choices?.targets ?? [], choices?.shared ?? []);
+  const mean = (wanted: string) => {
+    const shared = offered.find(({ name }) => wanted === `shared ${name}`);
+    void (shared
+      ? edit({ type: "set-target", target: { ...shared, id: freeId("own-", document.targets) } })
+      : edit({ type: "set-printing", meant_for: wanted || null }));
+  };
   const begin = async (start: () => Promise<unknown>) => {
     try {
       // What is printed is what is shown, the last edit included.
@@ -87,8 +94,9 @@ export function Print() {
             options={[
               { value: "", label: "nothing in particular" },
               ...(choices?.targets ?? []).map((item) => ({ value: item.id, label: targetWords(item) })),
+              ...offered.map((item) => ({ value: `shared ${item.name}`, label: targetWords(item) })),
             ]}
-            onChange={(meantFor) => void edit({ type: "set-printing", meant_for: meantFor || null })}
+            onChange={mean}
           />
         </chakra.span>
         <PlainButton
@@ -114,7 +122,7 @@ export function Print() {
           Print all{document.prints.length > 1 ? ` ${document.prints.length}` : ""}
         </PlainButton>
       </StationBar>
-      {own && <OwnTarget from={target} onClose={() => setOwn(false)} />}
+      {own && <OwnTarget from={target} shared={choices?.shared ?? []} onClose={() => setOwn(false)} />}
       {face === "hand over" ? (
         <HandOver />
       ) : face === "printed" ? (

@@ -1,4 +1,4 @@
-import type { Print, PrintedFile, Session, Strip, Verdict } from "../../api/types";
+import type { Print, PrintedFile, Session, Strip, Target, Verdict } from "../../api/types";
 
 export type Figures = {
   summary: Record<
@@ -223,4 +223,9 @@ export function verdictWords(verdict: Verdict): string {
       return `${check.asked} ${check.found}`;
     })
     .join(", ");
+}
+
+/** Targets of other songs that this one does not have under the same name. */
+export function sharedTargets(own: Target[], shared: Target[]): Target[] {
+  return shared.filter(({ name }) => !own.some((target) => target.name === name));
 }
