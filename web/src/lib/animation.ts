@@ -6,33 +6,42 @@ export type Pace = "gliding" | "wandering";
 
 const WANDERING_EVERY_FRAMES = 3;
 const SPARING_MS = 15000;
+const RESTS_AFTER_MS = 1500;
 
 const steps = new Map<Step, Pace>();
 let frame = 0;
 let framesSeen = 0;
 let sparingUntil = 0;
+let restsAt = 0;
 
 function run(now: number) {
-  frame = requestAnimationFrame(run);
+  frame = now < restsAt ? requestAnimationFrame(run) : 0;
   framesSeen += 1;
-  const all = framesSeen % WANDERING_EVERY_FRAMES === 0;
+  const all = frame === 0 || framesSeen % WANDERING_EVERY_FRAMES === 0;
   steps.forEach((pace, step) => {
     if (all || (pace === "gliding" && now >= sparingUntil)) step();
   });
 }
+
+/** Something sounds or is done: draw for a while. Where nothing moves nothing is drawn, and the machine may rest. */
+export function wake(): void {
+  restsAt = performance.now() + RESTS_AFTER_MS;
+  if (steps.size > 0) frame ||= requestAnimationFrame(run);
+}
+for (const kind of ["pointermove", "pointerdown", "wheel", "keydown", "resize"])
+  window.addEventListener(kind, wake, { capture: true, passive: true });
 
 /** Sound comes before pictures: for a while, draw no more often than needed. */
 export function spareDrawing(): void {
   sparingUntil = performance.now() + SPARING_MS;
 }
 
-/** Run a step in animation frames, all of the page's in one callback; what is returned ends it. */
+/** Run a step in animation frames while the page is awake, all of the page's in one callback; what is returned ends it. */
 export function onEachFrame(step: Step, pace: Pace): () => void {
-  if (steps.size === 0) frame = requestAnimationFrame(run);
   steps.set(step, pace);
+  wake();
   return () => {
     steps.delete(step);
-    if (steps.size === 0) cancelAnimationFrame(frame);
   };
 }
 
@@ -41,6 +50,7 @@ export function useEachFrame(step: Step, pace: Pace): void {
   const latest = useRef(step);
   useEffect(() => {
     latest.current = step;
+    wake();
   });
   useEffect(() => onEachFrame(() => latest.current(), pace), [pace]);
 }

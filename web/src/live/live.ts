@@ -1,4 +1,5 @@
 import type { Wish } from "../api/types";
+import { wake } from "../lib/animation";
 import { Subscribable } from "../lib/subscribable";
 import { Speaker } from "../player/player";
 import { SILENT_DB, type Frame } from "./frames";
@@ -229,6 +230,7 @@ export class Live {
   }
 
   private receive(message: FromWorker): void {
+    wake();
     switch (message.type) {
       case "connection":
         this.connection(message.up);
