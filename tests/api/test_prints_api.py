@@ -42,7 +42,8 @@ class PrintsApiTest(LevelApiCase):
         self.assertIn("mp3", [one["format"] for one in choices["formats"]])
 
     def test_a_shared_target_is_offered_to_every_song(self) -> None:
-        choices = f"/api/sessions/{self.ask('POST', '/api/sessions', json={'name': 'Other'}, status=201)['id']}/print-choices"
+        other = self.ask("POST", "/api/sessions", json={"name": "Other"}, status=201)
+        choices = f"/api/sessions/{other['id']}/print-choices"
         for lufs in (-9.0, -8.5):
             self.ask("POST", "/api/targets", json={"id": "own-1", "name": "Club", "lufs": lufs}, status=204)
             self.assertEqual([one["lufs"] for one in self.ask("GET", choices)["shared"]], [lufs])
