@@ -41,7 +41,7 @@ class JourneyTest(BrowserCase):
         self.row(name).get_by_role("button").first.click()
 
     def test_from_files_to_a_keyed_bussed_heard_and_printed_mix(self) -> None:
-        page = self.open()
+        page = self.open(only={"sea-ambience", "lead-voice", "hall"})
 
         # Play, and see meters and position move.
         page.get_by_role("button", name="Play", exact=True).click()
