@@ -1,7 +1,7 @@
 """Every check: formatting, lint, types, import directions, generated files, and the tests. Run by `make test`.
 
-The tests of the core, those in the browser, all others, and the checks of the code run two at a time; those that listen
-to playback sample by sample begin when all of those are done. ``check.py SET`` runs one set of tests alone.
+The tests in the browser, all others but those of the core, these, those that listen to playback sample by sample, and
+the checks of the code run two at a time, the longest first. ``check.py SET`` runs one set of tests alone.
 """
 
 import os
@@ -50,9 +50,9 @@ CHECKS: tuple[Check, ...] = (
     Check("web tests", ["npx", "vitest", "run"], "web"),
     Check("web format", ["npx", "prettier", "--check", "--log-level", "warn", "src"], "web"),
 )
-SETS = ("around", "pages", "core", "listening")
+SETS = ("pages", "around", "core", "listening")
 LISTENING = ("test_journey.JourneyTest", "test_leveling.ComparisonJourneyTest")
-"""Tests of the browser that look at what is heard, sample by sample: they want the machine for themselves."""
+"""Tests of the browser that look at what is heard, sample by sample: beside them runs what leaves the machine to them."""
 
 
 def main() -> int:
@@ -67,12 +67,9 @@ def main() -> int:
     except FileNotFoundError as error:
         print(error)
         return 1
-    *beside, listening = map(_as_check, SETS)
     with ThreadPoolExecutor(2) as pool:
-        pending = [(check, pool.submit(run_check, check)) for check in (*beside, *CHECKS)]
+        pending = [(check, pool.submit(run_check, check)) for check in (*map(_as_check, SETS), *CHECKS)]
         results = [report(check, done) for check, done in pending]
-        pending = [(listening, pool.submit(run_check, listening))]
-        results += [report(check, done) for check, done in pending]
     passed = sum(done.passed for done in results)
     failed = sum(done.failed for done in results)
     if passed + failed < LEAST_TESTS:

@@ -194,7 +194,8 @@ def shared_browser() -> Browser:
 def shared_profile() -> BrowserContext:
     """What the page is made of is compiled once in it, not for every test."""
     if _Shared.profile is None:
-        _Shared.profile = shared_browser().new_context(viewport=VIEWPORT)  # type: ignore[arg-type]
+        # Waiting for menus to fade in would be most of what some journeys do.
+        _Shared.profile = shared_browser().new_context(viewport=VIEWPORT, reduced_motion="reduce")  # type: ignore[arg-type]
     return _Shared.profile
 
 

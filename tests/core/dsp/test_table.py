@@ -57,7 +57,12 @@ class CallTest(unittest.TestCase):
 
 class AstrayTest(unittest.TestCase):
     def test_kernels_that_check_their_indices_find_none_astray(self) -> None:
-        checked = {"NUMBA_BOUNDSCHECK": "1", "NUMBA_CACHE_DIR": os.environ["NUMBA_CACHE_DIR"] + "-checked"}
+        checked = {
+            "NUMBA_BOUNDSCHECK": "1",
+            "NUMBA_CACHE_DIR": os.environ["NUMBA_CACHE_DIR"] + "-checked",
+            # To compile them takes most of the time.
+            "NUMBA_OPT": "1",
+        }
         done = subprocess.run(
             [sys.executable, "-m", "tests.support.checked_kernels"],
             env={**os.environ, **checked},

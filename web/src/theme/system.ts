@@ -24,6 +24,9 @@ const config = defineConfig({
       lineHeight: "1.25",
     },
     "input, [role=alert], dd": { userSelect: "text" },
+    "*, *::before, *::after": {
+      _motionReduce: { animationDuration: "0s !important", transitionDuration: "0s !important" },
+    },
     "*:focus-visible": { outline: "2px solid", outlineColor: "focus", outlineOffset: "1px" },
   },
   theme: {
