@@ -52,7 +52,7 @@ CHECKS: tuple[Check, ...] = (
 )
 SETS = ("pages", "around", "core", "listening")
 LISTENING = ("test_journey.JourneyTest", "test_leveling.ComparisonJourneyTest")
-"""Tests of the browser that look at what is heard, sample by sample: beside them runs what leaves the machine to them."""
+"""Tests of the browser that look at what is heard, sample by sample: what runs beside them steps back."""
 
 
 def main() -> int:
