@@ -42,9 +42,12 @@ def measure_session(workspace: Workspace, session: Session, progress: Progress =
         return measure_song(session, media.samples, hashes, workspace.renders, report=progress, team=SideBySide(pool))
 
 
-def examine_session(workspace: Workspace, session: Session, measurement: SongMeasurement) -> list[Finding]:
+def examine_session(
+    workspace: Workspace, session: Session, measurement: SongMeasurement, progress: Progress = no_progress
+) -> list[Finding]:
     """Everything found in a measured session."""
-    return examine(Situation(session, workspace.open_media(session).samples, measurement, workspace.renders))
+    situation = Situation(session, workspace.open_media(session).samples, measurement, workspace.renders)
+    return examine(situation, report=progress)
 
 
 def strips_in_song(workspace: Workspace, session: Session, media: Media) -> InSong:

@@ -49,8 +49,8 @@ class MeasureSong(BaseModel):
     session: Session
 
     def run(self, workspace: Workspace, progress: Progress) -> dict[str, Any]:
-        measurement = measure_session(workspace, self.session, progress)
-        found = examine_session(workspace, self.session, measurement)
+        measurement = measure_session(workspace, self.session, lambda share: progress(share / 2))
+        found = examine_session(workspace, self.session, measurement, lambda share: progress((1 + share) / 2))
         return measurement_to_json(self.session, measurement) | {"findings": [finding_to_json(item) for item in found]}
 
 

@@ -19,7 +19,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder))
         page = shared_browser().new_page(viewport=VIEWPORT)  # type: ignore[arg-type]
-        page.set_default_timeout(LONGEST_MS)
+        page.set_default_timeout(3 * LONGEST_MS)
         take(page, server)
         server.stop()
 

@@ -7,8 +7,10 @@ from unittest import mock
 import numpy as np
 
 from gemischt.core.analysis.measurement.strip_meters import N_BINS
+from gemischt.core.errors import Cancelled
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.operations.session_measuring import examine_session, finding_to_json, measure_session, measurement_to_json
+from gemischt.operations.tasks import MeasureSong
 from gemischt.storage.renders import DiskRenders
 from tests.support.sessions import eq
 from tests.support.signals import RATE_HZ, noise, sine
@@ -42,6 +44,20 @@ class SessionMeasuringTest(WorkspaceCase):
         self.workspace = type(self.workspace)(self.data)
         self.addCleanup(self.workspace.close)
         self.assertEqual(measure_session(self.workspace, session).rendered, 0)
+
+    def test_a_song_is_measured_and_examined_step_by_step_and_can_be_given_up_in_between(self) -> None:
+        session = self.new_session(loud=sine(300, -1, 1.0)).session
+        shares: list[float] = []
+        MeasureSong(session=session).run(self.workspace, shares.append)
+        self.assertEqual((sorted(shares), shares[-1]), (shares, 1.0))
+        self.assertGreater(sum(0.5 < share < 1.0 for share in shares), 5)
+
+        def stop(share: float) -> None:
+            if share > 0.6:
+                raise Cancelled("enough")
+
+        with self.assertRaises(Cancelled):
+            MeasureSong(session=session).run(self.workspace, stop)
 
     def test_findings_are_written_with_cures_that_can_be_sent_back(self) -> None:
         session = self.new_session(loud=sine(300, -1, 1.0)).session

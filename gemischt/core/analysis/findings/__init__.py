@@ -16,6 +16,7 @@ from collections.abc import Callable, Iterator
 
 from gemischt.core.analysis.findings import copies, ducks, dynamics, gain, masking, moves, picture, routes, stage
 from gemischt.core.analysis.findings.base import Finding, Situation
+from gemischt.core.engine.tap_reader import Report, no_report
 
 EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
     gain.clipping_at_the_mix,
@@ -44,9 +45,12 @@ EXAMINATIONS: tuple[Callable[[Situation], Iterator[Finding]], ...] = (
 )
 
 
-def examine(situation: Situation) -> list[Finding]:
+def examine(situation: Situation, *, report: Report = no_report) -> list[Finding]:
     """Everything found, what is wrong before what is worth a look."""
-    found = [finding for examination in EXAMINATIONS for finding in examination(situation)]
+    found: list[Finding] = []
+    for done, examination in enumerate(EXAMINATIONS, start=1):
+        found.extend(examination(situation))
+        report(done / len(EXAMINATIONS))
     return sorted(found, key=lambda finding: finding.weight != "wrong")
 
 
