@@ -104,16 +104,16 @@ class Jobs:
             job.state = "cancelled"
         return job
 
-    def _give_up(self, unwanted: Callable[[Job], bool]) -> None:
-        for job in self.all():
-            if job.state in UNFINISHED and unwanted(job):
-                self.cancel(job.id)
-
     def close(self) -> None:
         """Cancel everything and wait."""
         for job in self.all():
             job.cancelling.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _give_up(self, unwanted: Callable[[Job], bool]) -> None:
+        for job in self.all():
+            if job.state in UNFINISHED and unwanted(job):
+                self.cancel(job.id)
 
     def _run(self, job: Job, work: Callable[[Progress], Any]) -> None:
         try:

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 
 from sqlalchemy import select
 
@@ -41,9 +41,11 @@ class GlanceStore:
 
     def copy(self, stored: StoredSession, duplicate: StoredSession) -> None:
         """Keep what was measured of a session, as it stands, for its duplicate too."""
-        known = self.all().get(stored.id)
-        if known is not None and known.revision == stored.revision:
-            self.keep(duplicate.id, replace(known, revision=duplicate.revision))
+        with self._database.writing() as transaction:
+            known = transaction.get(GlanceRow, stored.id)
+            if known is not None and known.revision == stored.revision:
+                copied = GlanceRow(session_id=duplicate.id, revision=duplicate.revision, figures=known.figures)
+                transaction.merge(copied)
 
     def all(self) -> Mapping[str, Glance]:
         """By session."""

@@ -250,8 +250,7 @@ class BrowserCase(unittest.TestCase):
 
     def open(self, name: str = MIXED, *, only: Collection[str] = ()) -> Page:
         """A copy of a demo session, or some of its strips and the mix, which is measured and drawn sooner."""
-        session_id = self.server.copy_of(name, only)
-        self._go_to(session_id)
+        self._go_to(self.server.copy_of(name, only))
         self.page.get_by_role("row").first.wait_for()
         return self.page
 

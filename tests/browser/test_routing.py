@@ -6,7 +6,6 @@ import numpy as np
 from playwright.sync_api import Locator, expect
 
 from tests.browser.browser import BrowserCase
-from tests.support.files import write_wav
 from tests.support.signals import RATE_HZ, noise, sine
 
 
@@ -38,13 +37,8 @@ class TidyJourneyTest(RoutingCase):
         page = self.page
         self.begin("Twelve")
         names = [f"{family} {k + 1}" for family, n in (("Drum", 5), ("String", 3), ("Voice", 4)) for k in range(n)]
-        paths = [
-            write_wav(self.folder / f"{name}.wav", sine(100.0 * (k + 1), -18, 1.0)) for k, name in enumerate(names)
-        ]
         page.keyboard.press("1")
-        page.locator("input[type=file]").set_input_files(paths)
-        for name in names:
-            expect(self.row(name)).to_be_visible()
+        self.bring_in(**{name: sine(100.0 * (k + 1), -18, 1.0) for k, name in enumerate(names)})
 
         # One motion each: a folder by button, a folder with its bus by key.
         self.select(*names[8:])

@@ -17,6 +17,7 @@ from gemischt.core.terms import Tap
 from gemischt.core.units import gain_to_db, power_to_db, s_to_samples
 
 BLOCK_SAMPLES = 4096
+"""Large enough that what happens between blocks hardly counts, small enough for the cache."""
 LONGEST_RUN_UP_S = 10.0
 Media = Mapping[str, MediaSamples]
 Report = Callable[[float], None]

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from gemischt.core.audio import Audio
 from gemischt.core.dsp.biquad import response_db
 from gemischt.core.metering.loudness import k_weighting
-from gemischt.core.metering.moments import spectra_at_moments
+from gemischt.core.metering.moments import spectra_at_moments, squares_of
 
 MOMENTS_PER_S = 5
 _WINDOW_SAMPLES = 4096
@@ -57,24 +57,19 @@ def band_powers(audio: Audio, sample_rate_hz: int) -> NDArray[np.float64]:
     for spectra in _spectra(audio, sample_rate_hz):
         left, right = spectra[:, 0], spectra[:, -1]
         both = (left.real * right.real + left.imag * right.imag)[:, np.newaxis]
-        squares = [_squares(side)[:, np.newaxis] for side in (left, right)]
+        squares = [squares_of(side)[:, np.newaxis] for side in (left, right)]
         found.append(_in_bands(np.concatenate([*squares, both], axis=1), sample_rate_hz))
     return np.concatenate(found)
 
 
 def channel_powers(audio: Audio, sample_rate_hz: int) -> NDArray[np.float64]:
     """Mean squares of each of any number of channels, five times a second, (n_moments, N_BANDS, n_channels)."""
-    found = [_in_bands(_squares(spectra), sample_rate_hz) for spectra in _spectra(audio, sample_rate_hz)]
+    found = [_in_bands(squares_of(spectra), sample_rate_hz) for spectra in _spectra(audio, sample_rate_hz)]
     return np.concatenate([np.zeros((0, N_BANDS, len(audio))), *found])
 
 
 def _spectra(audio: Audio, sample_rate_hz: int) -> Iterator[NDArray[np.complex64]]:
     return spectra_at_moments(audio, sample_rate_hz // MOMENTS_PER_S, np.hanning(_WINDOW_SAMPLES))
-
-
-def _squares(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
-    squares: NDArray[np.float32] = spectra.real**2 + spectra.imag**2
-    return squares
 
 
 def _in_bands(products: NDArray[np.float32], sample_rate_hz: int) -> NDArray[np.float64]:

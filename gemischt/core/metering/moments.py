@@ -26,3 +26,9 @@ def spectra_at_moments(audio: Audio, step_samples: int, window: NDArray[np.float
     for first in range(0, n_moments, _MOMENTS_AT_ONCE):
         together = parts[:, first : first + _MOMENTS_AT_ONCE].swapaxes(0, 1) * shape
         yield np.fft.rfft(together, axis=-1).astype(np.complex64, copy=False)
+
+
+def squares_of(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
+    """Squared magnitudes."""
+    squares: NDArray[np.float32] = spectra.real**2 + spectra.imag**2
+    return squares

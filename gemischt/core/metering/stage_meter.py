@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gemischt.core.audio import Audio, Counts, Single
+from gemischt.core.audio import Counts, Single
 from gemischt.core.data import bs1770
 from gemischt.core.dsp.simd import N_LANES
 from gemischt.core.metering import level_peaks, level_steps
@@ -79,7 +79,6 @@ class StageMeters:
         n_channels = [layout.n_channels for layout in layouts]
         self.sample_rate_hz = sample_rate_hz
         self._layouts = layouts
-        self._weights = [layout.loudness_weights for layout in layouts]
         self._turned = turned
         self._turned_counts = _no_counts(len(turned))
         self._first_rows = np.concatenate([[0], np.cumsum(n_channels)]).astype(np.int64)
@@ -95,6 +94,11 @@ class StageMeters:
         self._counts = _no_counts(len(n_channels))
         self._steps: list[NDArray[np.float64]] = [np.zeros((2, 0, self.n_rows))]
         self._samples = 0
+
+    @property
+    def duration_s(self) -> float:
+        """How much has been measured."""
+        return self._samples / self.sample_rate_hz
 
     def new_rows(self, max_block: int) -> Single:
         """Where blocks are put to be measured, silent: the channels of all signals, one after the other.
@@ -243,7 +247,7 @@ class StageMeters:
         whole = self._samples // self._step_samples
         by_channel = self._energies()[0][:whole, self.rows_of(signal)].T
         energies: NDArray[np.float64] = np.zeros(whole)
-        for weight, energy in zip(self._weights[signal], by_channel, strict=True):
+        for weight, energy in zip(self._layouts[signal].loudness_weights, by_channel, strict=True):
             energies += weight * energy
         return energies
 
@@ -260,29 +264,6 @@ class StageMeters:
         # A difference of running totals can miss zero by a rounding error; 1e-15 lies below -150 LUFS.
         powers = spans / (window * self._step_samples)
         return np.where(powers > 1e-15, powers, 0.0)
-
-
-class StageMeter:
-    """Measures blocks of any size of one signal."""
-
-    def __init__(self, sample_rate_hz: int, layout: Layout) -> None:
-        self._meters = StageMeters(sample_rate_hz, (layout,))
-        self._rows = self._meters.new_rows(0)
-
-    def process(self, audio: Audio, n_samples: int) -> None:
-        """Take in the next block, (n_channels, >= n_samples)."""
-        if self._rows.shape[1] < n_samples + level_steps.SPARE_SAMPLES:
-            self._rows = self._meters.new_rows(n_samples)
-        self._rows[self._meters.rows_of(0), :n_samples] = audio[:, :n_samples]
-        self._meters.process(self._rows, n_samples)
-
-    def final_true_peak_dbtp(self) -> float:
-        """True peak with the silence that follows the last sample; the meter stays as it is."""
-        return self._meters.final_true_peak_dbtp(0)
-
-    def levels(self) -> StageLevels:
-        """What has been measured so far."""
-        return self._meters.levels(0)
 
 
 def _no_counts(n_signals: int) -> Counts:

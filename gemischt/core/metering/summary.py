@@ -41,7 +41,6 @@ class Summarizers:
     """
 
     def __init__(self, sample_rate_hz: int, layouts: Sequence[Layout]) -> None:
-        self._layouts = layouts
         self._meters = StageMeters(sample_rate_hz, layouts)
         self._rows = self._meters.new_rows(_BLOCK_SAMPLES)
         self._signals = {signal: _Signal(layout) for signal, layout in enumerate(layouts)}
@@ -93,7 +92,7 @@ class Summarizers:
                 self._apart[signal] = alone
 
     def _alone(self, signal: int) -> "Summarizers":
-        alone = Summarizers(self._meters.sample_rate_hz, (self._layouts[signal],))
+        alone = Summarizers(self._meters.sample_rate_hz, (self._signals[signal].layout,))
         alone._meters, alone._signals = self._meters.alone(signal), {0: self._signals[signal]}
         return alone
 
@@ -102,17 +101,15 @@ class _Signal:
     """State: blocks of a signal that wait to be measured, and of two channels their energies and what they share."""
 
     def __init__(self, layout: Layout) -> None:
-        self._layout = layout
+        self.layout = layout
         self.waiting: deque[Audio] = deque()
         self.n_waiting = 0
-        self._n_samples = 0
         self._squares = [0.0, 0.0]
         self._product = 0.0
 
     def take(self, n_samples: int, rows: Single) -> None:
         """Put what has waited longest into rows."""
         self.n_waiting -= n_samples
-        self._n_samples += n_samples
         done = 0
         while done < n_samples:
             block = self.waiting.popleft()
@@ -121,7 +118,7 @@ class _Signal:
                 self.waiting.appendleft(block[:, part.shape[1] :])
             rows[:, done : done + part.shape[1]] = part
             done += part.shape[1]
-            if self._layout == STEREO:
+            if self.layout == STEREO:
                 left, right = part
                 self._squares[0] += float(left @ left)
                 self._squares[1] += float(right @ right)
@@ -133,8 +130,8 @@ class _Signal:
         both = math.sqrt(self._squares[0] * self._squares[1])
         return Summary(
             sample_rate_hz=meters.sample_rate_hz,
-            channels=self._layout.n_channels,
-            duration_s=self._n_samples / meters.sample_rate_hz,
+            channels=self.layout.n_channels,
+            duration_s=meters.duration_s,
             sample_peak_dbfs=levels.sample_peak_dbfs,
             true_peak_dbtp=meters.final_true_peak_dbtp(signal),
             rms_dbfs=levels.rms_dbfs,

@@ -11,7 +11,15 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import point_buffer
 from gemischt.core.engine.endings import LONGEST_TAIL_S, Ending, tail_samples
 from gemischt.core.engine.renderer import Renderer
-from gemischt.core.engine.tap_reader import LONGEST_RUN_UP_S, Media, Report, Stretch, no_report, stretch_of
+from gemischt.core.engine.tap_reader import (
+    BLOCK_SAMPLES,
+    LONGEST_RUN_UP_S,
+    Media,
+    Report,
+    Stretch,
+    no_report,
+    stretch_of,
+)
 from gemischt.core.errors import BadAudio
 from gemischt.core.printing.files import PrintFile, Variant, stretch_s_of, variant_session
 from gemischt.core.session.document import Session
@@ -20,8 +28,6 @@ from gemischt.core.space.folding import Folding
 from gemischt.core.space.layout import Layout
 from gemischt.core.units import s_to_samples
 
-BLOCK_SAMPLES = 4096
-"""Large enough that what happens between blocks hardly counts, small enough for the cache."""
 _WORTH_RUNNING_ON_S = 2.0 * LONGEST_RUN_UP_S
 """Files whose stretches are no further apart are rendered in one go."""
 

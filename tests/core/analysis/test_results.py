@@ -6,8 +6,9 @@ import numpy as np
 
 from gemischt.core.analysis.measurement.results import FLOOR_LUFS, MixCurve, levels_from_json, levels_to_json
 from gemischt.core.metering.loudness import powers_to_lufs
-from gemischt.core.metering.stage_meter import StageMeter, StageMeters
+from gemischt.core.metering.stage_meter import StageMeters
 from gemischt.core.space.layout import STEREO
+from tests.support.meters import StageMeter
 from tests.support.signals import RATE_HZ, noise, steps
 
 

@@ -15,13 +15,13 @@ from gemischt.core.analysis.reports.reference_level import bring_to_reference
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.tap_reader import Stretch, read_mix
 from gemischt.core.errors import Cancelled
-from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.metering.stereo import StereoMeter
 from gemischt.core.metering.summary import summarize
 from gemischt.core.session.actions import apply_action, parse_action
 from gemischt.core.session.document import Session
 from gemischt.core.space.layout import STEREO
 from gemischt.operations.side_by_side import SideBySide
+from tests.support.meters import StageMeter
 from tests.support.sessions import Bench, compressor, eq
 from tests.support.signals import RATE_HZ, noise, sine
 

@@ -8,8 +8,9 @@ from scipy.signal import sosfilt
 
 from gemischt.core.metering.loudness import k_weighting, powers_to_lufs
 from gemischt.core.metering.song_curve import SongCurve
-from gemischt.core.metering.stage_meter import StageLevels, StageMeter, StageMeters
+from gemischt.core.metering.stage_meter import StageLevels, StageMeters
 from gemischt.core.space.layout import FILE_LAYOUTS, MONO, STEREO
+from tests.support.meters import StageMeter
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 
 N_SAMPLES = 3 * RATE_HZ // 2

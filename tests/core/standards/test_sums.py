@@ -5,8 +5,8 @@ import unittest
 import numpy as np
 from scipy import signal as scipy_signal
 
-from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.space.layout import STEREO
+from tests.support.meters import StageMeter
 from tests.support.sessions import Bench
 from tests.support.signals import RATE_HZ, Signal, noise, peak_db, sine
 

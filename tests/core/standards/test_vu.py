@@ -5,8 +5,8 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.metering.stage_meter import StageMeter
 from gemischt.core.space.layout import MONO
+from tests.support.meters import StageMeter
 
 LEVEL_DBFS = -18.0
 

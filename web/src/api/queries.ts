@@ -1,6 +1,7 @@
 import { QueryClient, useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 
+import { isUnderWay } from "../lib/jobs";
 import { answer, server, ServerError } from "./client";
 import type { Processor, SessionState, Target, Wish } from "./types";
 
@@ -197,12 +198,9 @@ export function useJobs() {
     queryKey: keys.jobs,
     queryFn: () => answer(server.GET("/api/jobs")),
     staleTime: 0,
-    refetchInterval: (query) =>
-      query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 200 : false,
+    refetchInterval: (query) => (query.state.data?.some(isUnderWay) ? 200 : false),
   });
 }
-
-const UNDER_WAY = ["waiting", "running"];
 
 /** Every file that was printed or is to be, the newest run first; a verdict on each as the session asks now. */
 export function usePrints(id: string, revision: number) {
@@ -212,8 +210,7 @@ export function usePrints(id: string, revision: number) {
       answer(server.GET("/api/sessions/{session_id}/prints", { params: { path: { session_id: id } } })),
     placeholderData: (before) => before,
     staleTime: 0,
-    refetchInterval: (query) =>
-      query.state.data?.some((file) => UNDER_WAY.includes(file.state)) ? 200 : false,
+    refetchInterval: (query) => (query.state.data?.some(isUnderWay) ? 200 : false),
   });
 }
 

@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 
+import { isUnderWay } from "../lib/jobs";
 import { answer, server, ServerError } from "./client";
 import { editsDone } from "./queries";
 import type { JobStatus } from "./types";
@@ -52,22 +53,25 @@ export function useMeasurement<T>({ start, about, version, settleMs, waits }: Or
     let stopped = false;
     let job: JobStatus | null = null;
     const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
-    const underWay = () => job !== null && (job.state === "waiting" || job.state === "running");
-    const run = async () => {
-      await pause(settleMs);
+    const underWay = () => job !== null && isUnderWay(job);
+    const ask = async () => {
       // What is being edited is asked about once the page knows what has become of it.
       await editsDone();
       await pause(0);
-      if (stopped) return;
-      job = await answer(starting.current());
+      return stopped ? null : answer(starting.current());
+    };
+    const run = async () => {
+      await pause(settleMs);
+      job = await ask();
+      if (!job) return;
       let pollMs = FIRST_POLL_MS;
       for (let againMs = AGAIN_MS; !stopped && (underWay() || job.state === "cancelled");) {
         if (job.state === "cancelled") {
           // Another page asked for the same, or the last one that did has gone: it is still wanted here.
           await pause(againMs);
-          if (stopped) return;
           againMs *= 2;
-          job = await answer(starting.current());
+          job = await ask();
+          if (!job) return;
         }
         const { progress, waits_for: waitsFor } = job;
         setState((before) => ({ ...before, progress, waitsFor }));

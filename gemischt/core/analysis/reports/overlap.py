@@ -17,7 +17,7 @@ from gemischt.core.audio import Audio
 from gemischt.core.engine.buffer_names import strip_buffer, work_buffer
 from gemischt.core.engine.renderer import Renderer
 from gemischt.core.engine.tap_reader import BLOCK_SAMPLES, Media, Report, no_report, read_tap, stretch_of
-from gemischt.core.metering.moments import spectra_at_moments
+from gemischt.core.metering.moments import spectra_at_moments, squares_of
 from gemischt.core.routing.paths import steps_feeding
 from gemischt.core.session.actions.make_room import MakeRoom
 from gemischt.core.session.document import Session
@@ -163,7 +163,7 @@ def third_octave_powers(blocks: NDArray[np.float64], sample_rate_hz: int) -> NDA
     scale = 2.0 / (_WINDOW_SAMPLES * float(np.sum(window**2)))
     powers = [np.zeros((0, N_THIRDS))]
     for spectra in spectra_at_moments(blocks, round(FRAME_S * sample_rate_hz), window):
-        squares = (spectra.real**2 + spectra.imag**2).mean(axis=1, dtype=np.float64) * scale
+        squares = squares_of(spectra).mean(axis=1, dtype=np.float64) * scale
         powers.append(np.add.reduceat(squares[:, : edges[-1]], edges[:-1], axis=1))
     return np.concatenate(powers)
 

@@ -8,6 +8,7 @@ import { report, useOpen } from "../../app/SessionContext";
 import { PlainButton } from "../../controls/PlainButton";
 import { ProgressBar } from "../../controls/ProgressBar";
 import { settleNudges } from "../../controls/useNudge";
+import { isUnderWay } from "../../lib/jobs";
 
 const WAYS = [
   {
@@ -61,10 +62,7 @@ export function HandOver() {
             <chakra.h2 fontWeight="700">{title}</chakra.h2>
             <chakra.p color="quiet">{words}</chakra.p>
             <chakra.div display="flex" alignItems="center" gap="10px" minHeight="28px">
-              <PlainButton
-                disabled={job?.state === "running" || job?.state === "waiting"}
-                onClick={() => void begin(kind)}
-              >
+              <PlainButton disabled={!!job && isUnderWay(job)} onClick={() => void begin(kind)}>
                 Prepare
               </PlainButton>
               {job && <Prepared job={job} stale={known?.revision !== state.revision} />}

@@ -19,6 +19,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { Segments } from "../../controls/Segments";
 import { StationBar } from "../../controls/StationBar";
 import { settleNudges } from "../../controls/useNudge";
+import { isUnderWay } from "../../lib/jobs";
 import { AddPrint } from "./AddPrint";
 import { HandOver } from "./HandOver";
 import { OwnTarget } from "./OwnTarget";
@@ -162,7 +163,7 @@ function useFinished(jobs: { id: string; title: string; state: string; result?: 
   useEffect(() => {
     for (const job of jobs) {
       if (!job.title.startsWith("Print ")) continue;
-      if (job.state === "running" || job.state === "waiting") running.current.add(job.id);
+      if (isUnderWay(job)) running.current.add(job.id);
       else if (running.current.delete(job.id)) {
         refreshPrints(id);
         void reloadSession(id);

@@ -6,6 +6,7 @@ import { useOpen } from "../../app/SessionContext";
 import { ActionMenu } from "../../controls/ActionMenu";
 import { PlainButton } from "../../controls/PlainButton";
 import { ProgressBar } from "../../controls/ProgressBar";
+import { isUnderWay } from "../../lib/jobs";
 import { formatDb, formatTime } from "../../lib/format";
 import { figuresOf, freeId, latestOf, verdictWords } from "./prints";
 import { PrintWords } from "./PrintWords";
@@ -163,7 +164,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
         {foreseen.problem.what}
       </chakra.span>
     );
-  if (made.some((file) => file.state === "running" || file.state === "waiting"))
+  if (made.some(isUnderWay))
     return (
       <chakra.span role="cell" {...wide} fontSize="small">
         <ProgressBar label={`Progress of ${print.id}`} share={job?.progress ?? 0} />

@@ -6,6 +6,7 @@ import { refreshJobs, refreshSessions, useJobs, useSessions, useStorage } from "
 import type { SessionListing } from "../../api/types";
 import { openSession } from "../../app/location";
 import { PlainButton } from "../../controls/PlainButton";
+import { isUnderWay } from "../../lib/jobs";
 import { SONG_COLUMNS, SongRow, type SongAction } from "./SongRow";
 import { gigabytes, isFound } from "./songs";
 import { useBringSongs } from "./useBringSongs";
@@ -241,8 +242,7 @@ function useMeasuring(songs: SessionListing[]): Map<string, number> {
   const [asked, setAsked] = useState<ReadonlyMap<string, string>>(new Map());
   const under = new Map<string, number>();
   for (const job of jobs)
-    if (job.title.startsWith("Measure ") && (job.state === "running" || job.state === "waiting"))
-      under.set(job.title.slice(8), job.progress);
+    if (job.title.startsWith("Measure ") && isUnderWay(job)) under.set(job.title.slice(8), job.progress);
   // What is measured for the list is given up for a song that is open: it is asked for again.
   const isAsked = (song: string) =>
     asked.has(song) && jobs.find((job) => job.id === asked.get(song))?.state !== "cancelled";
