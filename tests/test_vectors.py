@@ -56,7 +56,7 @@ class VectorsTest(unittest.TestCase):
     def test_the_live_message(self) -> None:
         told = read("frame.json")
         counts = {name: told[name] for name in ("epoch", "serial", "revision", "first_sample", "n_samples")}
-        names = ("mix", "meters", "reductions", "probe", "spectrum", "led", "curves", "sound", "other")
+        names = ("mix", "meters", "reductions", "probe", "spectrum", "led", "curves", "scope", "sound", "other")
         values = {name: np.array(told[name], np.float32) for name in names}
         frame = Frame(position_samples=told["position_samples"], **counts, **values)
         self.assertEqual(pack_frame(frame, with_sound=True), base64.b64decode(told["bytes_base64"]))

@@ -9,6 +9,7 @@ Little-endian. Header, then float32 values:
     spectrum  n_spectrum
     led       n_led             what followers lead, in the order of the last message about it
     curves    n_curves          gain of the watched strip's equalisers whose bands move, dB, one after the other
+    scope     n_scope           correlation of the watched strip, then left and right of a few of its samples
     sound     2 * n_samples     left, then right; absent for connections that only watch
     other     2 * n_samples     the session it is compared with; absent while none is
 
@@ -24,8 +25,8 @@ from numpy.typing import NDArray
 Values = NDArray[np.float32]
 
 # magic, epoch, serial, revision, first sample of the epoch, song position in samples (float64), samples, strips,
-# probed processors, spectrum bins, led parameters, points of curves, how many sounds follow
-_HEADER = struct.Struct("<4sIIIIdIIIIIII")
+# probed processors, spectrum bins, led parameters, points of curves, values of the scope, how many sounds follow
+_HEADER = struct.Struct("<4sIIIIdIIIIIIII")
 MAGIC = b"GMX1"
 HEADER_BYTES = _HEADER.size
 
@@ -47,6 +48,7 @@ class Frame:
     spectrum: Values
     led: Values
     curves: Values
+    scope: Values
     sound: Values
     other: Values
 
@@ -66,9 +68,11 @@ def pack_frame(frame: Frame, *, with_sound: bool) -> bytes:
         len(frame.spectrum),
         len(frame.led),
         len(frame.curves),
+        len(frame.scope),
         (2 if frame.other.size else 1) if with_sound else 0,
     )
-    parts = [frame.mix, frame.meters, frame.reductions, frame.probe, frame.spectrum, frame.led, frame.curves]
+    parts = [frame.mix, frame.meters, frame.reductions, frame.probe]
+    parts += [frame.spectrum, frame.led, frame.curves, frame.scope]
     if with_sound:
         parts += [frame.sound, frame.other]
     return header + b"".join(part.astype("<f4", copy=False).tobytes() for part in parts)

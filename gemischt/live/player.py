@@ -300,6 +300,7 @@ class Player:
             else np.zeros(0, np.float32),
             led=np.array([FLOOR_DB if value is None else value for value in led], np.float32),
             curves=curves.astype(np.float32),
+            scope=probe.seen(plan, n_samples) if probe else np.zeros(0, np.float32),
             sound=listened.astype(np.float32).ravel(),
             other=np.zeros(0, np.float32) if other is None else other.astype(np.float32).ravel(),
         )

@@ -33,7 +33,7 @@ from tests.support.signals import RATE_HZ, Signal, noise
 from tests.support.workspaces import WorkspaceCase
 
 NEW_TRACK = {"name": "New", "media": {"id": "new", "path": "audio/new.wav", "sha256": "a" * 64}}
-HEADER = struct.Struct("<4sIIIIdIIIIIII")
+HEADER = struct.Struct("<4sIIIIdIIIIIIII")
 
 
 class Listening:
@@ -57,9 +57,10 @@ class Listening:
         fields = HEADER.unpack(data[:HEADER_BYTES])
         assert fields[0] == MAGIC
         values = np.frombuffer(data[HEADER_BYTES:], "<f4")
-        n_strips, n_probe, n_spectrum, n_led, n_curves, n_sounds = fields[7:13]
+        n_strips, n_probe, n_spectrum, n_led, n_curves, n_scope, n_sounds = fields[7:14]
         n_before = 4 + 9 * n_strips + n_strips + n_probe + n_spectrum
-        n_head = n_before + n_led + n_curves
+        n_scoped = n_before + n_led + n_curves
+        n_head = n_scoped + n_scope
         sound = values[n_head:].reshape(2 * n_sounds, -1) if n_sounds else None
         frame = {
             "epoch": fields[1],
@@ -72,7 +73,8 @@ class Listening:
             "reductions": values[4 + 9 * n_strips : 4 + 10 * n_strips],
             "probe": values[4 + 10 * n_strips : 4 + 10 * n_strips + n_probe].reshape(-1, 3),
             "led": values[n_before : n_before + n_led],
-            "curves": values[n_before + n_led : n_head],
+            "curves": values[n_before + n_led : n_scoped],
+            "scope": values[n_scoped:n_head],
             "sound": None if sound is None else sound[:2],
             "all_sound": sound,
         }
@@ -146,6 +148,24 @@ class PlaybackTest(LiveCase):
             self.assertAlmostEqual(float(curve.min()), -12.0, delta=0.1)
             self.edit({"type": "set-processor", "strip": "noise", "processor": "eq", "params": {"bands": []}})
             self.assertEqual(listening.text("led")["parameters"], [])
+
+    def test_the_watched_strip_is_seen_left_against_right(self) -> None:
+        self.edit({"type": "set-strips", "changes": [{"strip": "noise", "pan": {"position": -1.0}}]})
+        with self.connect() as socket:
+            listening = Listening(socket)
+            listening.send(type="watch", strip="noise")
+            listening.send(type="play", at_s=0.0)
+            listening.sound(24000, epoch=1)
+            frame = [frame for frame in listening.frames if frame["epoch"] == 1][-1]
+            correlation, pairs = frame["scope"][0], frame["scope"][1:].reshape(2, -1)
+            self.assertEqual(correlation, 0.0)
+            np.testing.assert_array_equal(pairs[1], 0.0)
+            at = frame["first"] + np.arange(pairs.shape[1]) * frame["n"] // pairs.shape[1]
+            np.testing.assert_allclose(pairs[0], self.signal[0, at], atol=1e-6)
+            listening.send(type="watch", strip=None)
+            listening.send(type="play", at_s=0.0)
+            listening.sound(2048, epoch=2)
+            self.assertEqual(len(listening.frames[-1]["scope"]), 0)
 
     def receive_lead(self, socket: WebSocketTestSession, seconds: float, sent: int = 0) -> int:
         """Take what is sent ahead without having played it; how much that is, in samples."""

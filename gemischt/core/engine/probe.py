@@ -3,16 +3,21 @@
 from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from gemischt.core.dsp.mixing import measure_level
+from gemischt.core.engine.buffer_names import strip_buffer
 from gemischt.core.engine.operations import ApplyOperation, ProcessOperation
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
 from gemischt.core.metering.spectrum import SpectrumMeter
+from gemischt.core.metering.stereo_scope import StereoScope
 from gemischt.core.processors.base import ReducesGain
 from gemischt.core.processors.eq import Equalizer
 from gemischt.core.session.document import Processor
+from gemischt.core.space.fold_down import matrix_between
+from gemischt.core.space.layout import STEREO
 
 
 class StripProbe:
@@ -29,6 +34,7 @@ class StripProbe:
         self._meters: dict[str, np.ndarray[tuple[int, int], np.dtype[np.float64]]] = {}
         self._dynamics: dict[str, tuple[float, float]] = {}
         self._bank = MeterBank(1, 0, sample_rate_hz)
+        self._scope = StereoScope(sample_rate_hz)
 
     def watchers(self, plan: Plan) -> dict[OperationId, Watcher]:
         """Where in a plan to look."""
@@ -66,6 +72,15 @@ class StripProbe:
         for meter in self._meters.values():
             meter[:] = 0.0
         return out
+
+    def seen(self, plan: Plan, n_samples: int) -> NDArray[np.float32]:
+        """What a goniometer shows of the strip behind its fader, folded down to two channels: see StereoScope. Empty
+        for a strip that is nowhere in the plan."""
+        name = strip_buffer(self.strip_id, "post-fader")
+        layout = dict(plan.blueprint.buffers).get(name)
+        if layout is None:
+            return np.zeros(0, np.float32)
+        return self._scope.process(matrix_between(layout, STEREO) @ plan.buffers[name][:, :n_samples])
 
 
 def probed_processors(chain: tuple[Processor, ...]) -> list[Processor]:

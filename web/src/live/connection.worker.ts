@@ -2,7 +2,7 @@
  * Holds the WebSocket away from the page's own thread, so that drawing never holds up sound: blocks go straight to the
  * audio thread through a port, everything else to the page.
  */
-import { pairsOf, parseFrame } from "./frames";
+import { parseFrame } from "./frames";
 import type { FromWorker, ToWorker } from "./protocol";
 
 const RETRY_MS = [250, 500, 1000, 2000, 4000];
@@ -40,7 +40,7 @@ function connect() {
         other ? [sound.buffer, other.buffer] : [sound.buffer],
       );
     }
-    tell({ type: "frame", frame: { ...frame, sound: null, other: null, pairs: pairsOf(frame.sound) } });
+    tell({ type: "frame", frame: { ...frame, sound: null, other: null } });
   };
   opened.onclose = () => {
     if (socket !== opened) return;

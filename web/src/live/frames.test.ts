@@ -1,7 +1,7 @@
 import { describe, expect, test } from "vitest";
 
 import told from "../../../tests/vectors/frame.json";
-import { pairsOf, parseFrame, readMeter, SILENT_DB } from "./frames";
+import { parseFrame, readMeter, SILENT_DB } from "./frames";
 
 const buffer = Uint8Array.from(atob(told.bytes_base64), (character) => character.charCodeAt(0)).buffer;
 
@@ -19,15 +19,9 @@ describe("the live message", () => {
     expect([...frame.spectrum]).toEqual(told.spectrum);
     expect([...frame.led]).toEqual(told.led);
     expect([...frame.curves]).toEqual(told.curves);
+    expect([...frame.scope]).toEqual(told.scope);
     expect([...(frame.sound ?? [])]).toEqual(told.sound);
     expect([...(frame.other ?? [])]).toEqual(told.other);
-  });
-  test("is thinned to pairs of both sides", () => {
-    const sound = Float32Array.from({ length: 2 * 960 }, (_, index) => (index < 960 ? index : -index));
-    const pairs = pairsOf(sound);
-    expect(pairs?.length).toBe(192);
-    expect([pairs?.[3], pairs?.[96 + 3]]).toEqual([30, -990]);
-    expect(pairsOf(null)).toBeNull();
   });
   test("has a meter for every strip and stage", () => {
     const frame = parseFrame(buffer);

@@ -15,11 +15,11 @@ export type Frame = {
   led: Float32Array;
   /** Gain of the watched strip's equalisers whose bands move, dB, one after the other. */
   curves: Float32Array;
+  /** Correlation of the watched strip, then left and as many right of a few of its samples; empty where none is. */
+  scope: Float32Array;
   sound: Float32Array | null;
   /** The session this one is compared with; null while none is. */
   other: Float32Array | null;
-  /** A few samples of left, then as many of right, to be seen. */
-  pairs: Float32Array | null;
 };
 
 /** Where each strip is metered. */
@@ -30,7 +30,7 @@ export const SILENT_DB = -150;
 
 export type Meter = { peakDb: number; holdDb: number; rmsDb: number };
 
-const HEADER_BYTES = 56;
+const HEADER_BYTES = 60;
 const VALUES_PER_METER = 3;
 
 /** What a strip's meter reads at a stage; the strip is given by its place in the transport's list. */
@@ -51,7 +51,8 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
   const nSpectrum = view.getUint32(40, true);
   const nLed = view.getUint32(44, true);
   const nCurves = view.getUint32(48, true);
-  const nSounds = view.getUint32(52, true);
+  const nScope = view.getUint32(52, true);
+  const nSounds = view.getUint32(56, true);
   const nSamples = view.getUint32(28, true);
   let at = HEADER_BYTES;
   const take = (count: number) => {
@@ -73,23 +74,8 @@ export function parseFrame(buffer: ArrayBuffer): Frame {
     spectrum: take(nSpectrum),
     led: take(nLed),
     curves: take(nCurves),
+    scope: take(nScope),
     sound: nSounds ? take(2 * nSamples) : null,
     other: nSounds > 1 ? take(2 * nSamples) : null,
-    pairs: null,
   };
-}
-
-const N_PAIRS = 96;
-
-/** A few samples of left, then as many of right. */
-export function pairsOf(sound: Float32Array | null): Float32Array | null {
-  if (!sound) return null;
-  const nSamples = sound.length / 2;
-  const pairs = new Float32Array(2 * N_PAIRS);
-  for (let index = 0; index < N_PAIRS; index += 1) {
-    const at = Math.floor((index * nSamples) / N_PAIRS);
-    pairs[index] = sound[at] ?? 0;
-    pairs[N_PAIRS + index] = sound[nSamples + at] ?? 0;
-  }
-  return pairs;
 }

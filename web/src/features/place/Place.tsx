@@ -132,7 +132,7 @@ export function Place() {
             flexShrink="0"
           >
             <chakra.div display="flex" gap="14px">
-              <Goniometer />
+              {strip && <Goniometer strip={strip.id} name={strip.name} />}
               <chakra.div fontSize="small" minWidth="0">
                 <chakra.h2 fontWeight="700">{strip?.name ?? ""}</chakra.h2>
                 {strip && place && (

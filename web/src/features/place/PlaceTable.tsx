@@ -174,7 +174,9 @@ export function PlaceTable({ strips, places, beds, stale }: PlaceTableProps) {
                   ? bedPlace(place.bed)
                   : sideOf(place.position)}
             </chakra.span>
-            <span role="cell">{place && <Bar place={place} color={strip.color} stale={stale} />}</span>
+            <span role="cell">
+              {place && <Bar place={place} color={isMix ? "currentColor" : strip.color} stale={stale} />}
+            </span>
             <chakra.span role="cell" textAlign="right">
               {!wideLayout(strip) && (
                 <WishField
