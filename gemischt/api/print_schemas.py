@@ -1,12 +1,12 @@
 """What the API says and takes of prints."""
 
 from datetime import datetime
-from typing import Any
 
 from pydantic import BaseModel, Field
 
 from gemischt.api.schemas import ErrorBody
 from gemischt.core.printing.delivery import Verdict, is_delivered, target_of, verdict_on
+from gemischt.core.printing.limiting import Limiting
 from gemischt.core.session.differences import Difference
 from gemischt.core.session.document import Session
 from gemischt.core.session.prints import FormatName, Print, Target
@@ -31,6 +31,38 @@ class PrintComing(BaseModel):
     problem: ErrorBody | None = None
 
 
+class FileSummary(BaseModel):
+    """What is measured in a file; null is silence, or what does not exist."""
+
+    sample_rate_hz: int
+    channels: int
+    duration_s: float
+    sample_peak_dbfs: float | None
+    true_peak_dbtp: float | None
+    rms_dbfs: float | None
+    integrated_lufs: float | None
+    max_momentary_lufs: float | None
+    max_short_term_lufs: float | None
+    loudness_range_lu: float | None
+    correlation: float | None
+
+
+class FileFigures(BaseModel):
+    """What came of a file that is whole.
+
+    ``ringing_dbfs`` is how loud it still rang where it was cut, null if it had fallen silent; ``limiting`` what the
+    limiters of its strip did, null where there are none.
+    """
+
+    summary: FileSummary
+    rate_hz: int
+    clipped_samples: int
+    ringing_dbfs: float | None
+    limiting: Limiting | None = None
+    start_s: float
+    size_bytes: int
+
+
 class PrintedFile(BaseModel):
     """A file of a run: what it is to be, how far it is, what is in it, and whether that is what is asked for."""
 
@@ -41,7 +73,7 @@ class PrintedFile(BaseModel):
     name: str
     file_name: str | None
     state: FileState
-    result: dict[str, Any] | None
+    result: FileFigures | None
     error: ErrorBody | None
     verdict: Verdict | None
     edit: int
@@ -63,7 +95,7 @@ class PrintedFile(BaseModel):
             name=entry.stem,
             file_name=entry.file_name,
             state="stopped" if entry.state in UNDER_WAY and not is_under_way else entry.state,
-            result=entry.result,
+            result=None if entry.result is None else FileFigures.model_validate(entry.result),
             error=None if entry.error is None else ErrorBody.model_validate(entry.error),
             verdict=verdict,
             edit=head.edit,

@@ -3,6 +3,7 @@
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -154,6 +155,7 @@ def _row(outcome: Outcome, target: Target | None) -> dict[str, Any]:
         "path": str(outcome.path),
         "clipped_samples": outcome.clipped_samples,
         "ringing_dbfs": outcome.ringing_dbfs,
+        "limiting": None if outcome.limiting is None else asdict(outcome.limiting),
         **summary_to_json(outcome.summary),
     }
     verdict = _verdict(outcome, target)

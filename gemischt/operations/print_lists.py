@@ -1,6 +1,7 @@
 """Print lists: begun, gone on with where they were stopped, and what they made brought back into the session."""
 
 from collections.abc import Collection, Sequence
+from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -84,6 +85,7 @@ def _result_of(workspace: Workspace, session: Session, printed: Printed) -> dict
         "rate_hz": printed.rate_hz,
         "clipped_samples": printed.clipped_samples,
         "ringing_dbfs": printed.ringing_dbfs,
+        "limiting": None if printed.limiting is None else asdict(printed.limiting),
         "start_s": printed.start_s,
         "size_bytes": printed.path.stat().st_size,
     }

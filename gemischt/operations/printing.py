@@ -16,6 +16,7 @@ from gemischt.core.dsp.simd import N_LANES
 from gemischt.core.errors import GemischtError, StorageFailed
 from gemischt.core.metering.summary import Summarizers, Summary
 from gemischt.core.printing.files import PrintFile, files_of
+from gemischt.core.printing.limiting import Limiting
 from gemischt.core.printing.rendering import Sink, Written, render_files
 from gemischt.core.session.document import Session
 from gemischt.core.session.print_names import apart, stem_of
@@ -41,6 +42,7 @@ class Printed:
         clipped_samples: how many did not fit into its integers.
         start_s: where in the song it begins.
         ringing_dbfs: how loud it still rang where it was cut; None if it had fallen silent.
+        limiting: what the limiters of its strip did; None where there are none.
     """
 
     file: PrintFile
@@ -50,6 +52,7 @@ class Printed:
     clipped_samples: int
     start_s: float
     ringing_dbfs: float | None
+    limiting: Limiting | None
 
 
 @dataclass(frozen=True)
@@ -306,7 +309,16 @@ class _FileSink:
             summary = measure_file(self._temporary)
         path = self._destination.take(self._temporary)
         clipped = self._writer.clipped_samples
-        return Printed(self._file, path, self._batch.rate_hz, summary, clipped, start_s, written.ringing_dbfs)
+        return Printed(
+            file=self._file,
+            path=path,
+            rate_hz=self._batch.rate_hz,
+            summary=summary,
+            clipped_samples=clipped,
+            start_s=start_s,
+            ringing_dbfs=written.ringing_dbfs,
+            limiting=written.limiting,
+        )
 
     def _refuse(self, error: GemischtError) -> None:
         self._failed = True

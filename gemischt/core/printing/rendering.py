@@ -22,6 +22,7 @@ from gemischt.core.engine.tap_reader import (
 )
 from gemischt.core.errors import BadAudio
 from gemischt.core.printing.files import PrintFile, Variant, stretch_s_of, variant_session
+from gemischt.core.printing.limiting import Limiting, LimitingMeter, limiters_of
 from gemischt.core.session.document import Session
 from gemischt.core.space.fold_down import matrix_between
 from gemischt.core.space.folding import Folding
@@ -44,12 +45,18 @@ class Sink(Protocol):
 
 @dataclass(frozen=True)
 class Written:
-    """How a file turned out: where in the song it begins, and how loud it still rang where it was cut; None if it had
-    fallen silent, or was to be cut."""
+    """How a file turned out.
+
+    Attributes:
+        start_samples: where in the song it begins.
+        ringing_dbfs: how loud it still rang where it was cut; None if it had fallen silent, or was to be cut.
+        limiting: what the limiters of its strip did; None where there are none.
+    """
 
     start_samples: int
     n_samples: int
     ringing_dbfs: float | None
+    limiting: Limiting | None
 
 
 OpenSink = Callable[[PrintFile, Layout, int], Sink]
@@ -203,6 +210,9 @@ class _FileReader:
         self._ending = Ending(least, cut=until_silent and placed.cut_ringing, from_first_sound=order.only_sound)
         self._is_cut = not until_silent and not order.only_sound
         self._sink = open_sink(placed.file, self._folding.layout, placed.most.n_samples)
+        limiters = limiters_of(session, placed.file)
+        plan = renderers[placed.file.sources[0].variant].plan
+        self._limiting = LimitingMeter(plan, limiters) if limiters else None
         self._n_written = 0
 
     @property
@@ -218,6 +228,8 @@ class _FileReader:
             end = min(wanted.end_samples - (position - lag), n_samples)
             if first >= end:
                 continue
+            if self._limiting is not None:
+                self._limiting.read(n_samples)
             part, matrix = buffer[:, first:end], self._matrices[place]
             part = part if matrix is None else matrix @ part
             if len(self._taps) == 1:
@@ -244,7 +256,8 @@ class _FileReader:
         for part in self._ending.finish():
             self._write(part)
         start = self._placed.least.start_samples + self._ending.skipped_samples
-        self._sink.finish(Written(start, self._n_written, self._ending.ringing_dbfs))
+        limiting = None if self._limiting is None else self._limiting.finish()
+        self._sink.finish(Written(start, self._n_written, self._ending.ringing_dbfs, limiting))
 
 
 def _joined(layouts: Sequence[Layout]) -> Layout:

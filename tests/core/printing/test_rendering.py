@@ -75,6 +75,50 @@ def band() -> Bench:
     return bench
 
 
+class LimitingTest(unittest.TestCase):
+    def test_what_the_limiter_of_a_printed_strip_takes(self) -> None:
+        bench = band()
+        bench.track("silent", sine(440.0, -40.0, 2.0), chain=[LIMITER])
+        kept = rendered(
+            bench, order(strips=["voice", "silent", "drum"]), order(id="p2", strips=["voice"], taps=["pre-chain"])
+        )
+        voice, silent, drum, before = (
+            one.written and one.written.limiting
+            for one in (
+                kept["p1:voice/post-fader"],
+                kept["p1:silent/post-fader"],
+                kept["p1:drum/post-fader"],
+                kept["p2:voice/pre-chain"],
+            )
+        )
+        # From -12 to -14 dB, all the time.
+        assert voice is not None and silent is not None
+        self.assertAlmostEqual(voice.deepest_db, 2.0, delta=0.05)
+        self.assertAlmostEqual(voice.typical_db, 2.0, delta=0.05)
+        self.assertEqual(voice.share, 1.0)
+        self.assertEqual((silent.deepest_db, silent.typical_db, silent.share), (0.0, 0.0, 0.0))
+        self.assertIsNone(drum)
+        self.assertIsNone(before)
+
+    def test_it_counts_over_the_printed_stretch_only(self) -> None:
+        signal = np.concatenate([sine(440.0, -6.0, 1.0), sine(440.0, -40.0, 1.0)], axis=1)
+        bench = Bench()
+        bench.track("voice", signal, chain=[LIMITER])
+        kept = rendered(
+            bench,
+            order(strips=["voice"], stretch={"kind": "from-to", "from_s": 1.5, "to_s": 2.0}),
+            order(id="p2", strips=["voice"]),
+        )
+        soft, all_of_it = (
+            one.written and one.written.limiting for one in (kept["p1:voice/post-fader"], kept["p2:voice/post-fader"])
+        )
+        assert soft is not None and all_of_it is not None
+        self.assertEqual(soft.share, 0.0)
+        self.assertAlmostEqual(all_of_it.deepest_db, 8.0, delta=0.1)
+        # While it is loud, and until the limiter is back.
+        self.assertTrue(0.5 <= all_of_it.share < 0.75, all_of_it.share)
+
+
 class TapsTest(unittest.TestCase):
     def test_each_tap_is_what_the_strip_carries_there(self) -> None:
         bench = band()
@@ -178,7 +222,7 @@ class StretchesTest(unittest.TestCase):
         sinks = rendered(bench, order(id="all", strips=["mix"]), order(id="part", strips=["mix"], stretch=section))
         whole, part = sinks["all:mix/post-fader"].sound, sinks["part:mix/post-fader"]
         np.testing.assert_allclose(part.sound, whole[:, RATE_HZ // 2 : RATE_HZ], atol=1e-12)
-        self.assertEqual(part.written, Written(RATE_HZ // 2, RATE_HZ // 2, None))
+        self.assertEqual(part.written, Written(RATE_HZ // 2, RATE_HZ // 2, None, None))
 
     def test_until_silent_clips_end_with_the_stretch_and_the_room_rings_out(self) -> None:
         bench = band()

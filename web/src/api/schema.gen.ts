@@ -2756,6 +2756,55 @@ export interface components {
             short_term_lufs: (number | null)[];
         };
         /**
+         * FileFigures
+         * @description What came of a file that is whole.
+         *
+         *     ``ringing_dbfs`` is how loud it still rang where it was cut, null if it had fallen silent; ``limiting`` what the
+         *     limiters of its strip did, null where there are none.
+         */
+        FileFigures: {
+            /** Clipped Samples */
+            clipped_samples: number;
+            limiting?: components["schemas"]["Limiting"] | null;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Ringing Dbfs */
+            ringing_dbfs: number | null;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Start S */
+            start_s: number;
+            summary: components["schemas"]["FileSummary"];
+        };
+        /**
+         * FileSummary
+         * @description What is measured in a file; null is silence, or what does not exist.
+         */
+        FileSummary: {
+            /** Channels */
+            channels: number;
+            /** Correlation */
+            correlation: number | null;
+            /** Duration S */
+            duration_s: number;
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** Loudness Range Lu */
+            loudness_range_lu: number | null;
+            /** Max Momentary Lufs */
+            max_momentary_lufs: number | null;
+            /** Max Short Term Lufs */
+            max_short_term_lufs: number | null;
+            /** Rms Dbfs */
+            rms_dbfs: number | null;
+            /** Sample Peak Dbfs */
+            sample_peak_dbfs: number | null;
+            /** Sample Rate Hz */
+            sample_rate_hz: number;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+        };
+        /**
          * FilterBand
          * @description One band. ``slope_db_per_octave`` counts for cuts only, ``gain_db`` for bells, shelves and tilts only, ``q`` for
          *     all but tilts and cuts of 6 dB/oct.
@@ -3887,6 +3936,23 @@ export interface components {
             release_ms: number;
         };
         /**
+         * Limiting
+         * @description What limiters take of a file, all of its strip together.
+         *
+         *     Attributes:
+         *         deepest_db: at most.
+         *         typical_db: the median of where they work, block by block.
+         *         share: of the file's blocks, where they work.
+         */
+        Limiting: {
+            /** Deepest Db */
+            deepest_db: number;
+            /** Share */
+            share: number;
+            /** Typical Db */
+            typical_db: number;
+        };
+        /**
          * MakeRoom
          * @description Let strips make room for a trigger, in one of the usual ways.
          *
@@ -4956,10 +5022,7 @@ export interface components {
             order: components["schemas"]["Print-Output"];
             /** Print */
             print: string;
-            /** Result */
-            result: {
-                [key: string]: unknown;
-            } | null;
+            result: components["schemas"]["FileFigures"] | null;
             /** Revision */
             revision: number;
             /** Run */

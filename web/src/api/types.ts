@@ -47,6 +47,7 @@ export type PrintedFile = Schemas["PrintedFile"];
 export type PrintComing = Schemas["PrintComing"];
 export type PrintChoices = Schemas["PrintChoices"];
 export type Verdict = Schemas["Verdict"];
+export type Limiting = Schemas["Limiting"];
 export type FileCurve = Schemas["FileCurve"];
 export type ErrorBody = Schemas["ErrorBody"];
 

@@ -8,7 +8,7 @@ import { PlainButton } from "../../controls/PlainButton";
 import { ProgressBar } from "../../controls/ProgressBar";
 import { isUnderWay } from "../../lib/jobs";
 import { formatDb, formatTime } from "../../lib/format";
-import { figuresOf, freeId, latestOf, verdictWords } from "./prints";
+import { freeId, latestOf, verdictWords } from "./prints";
 import { PrintWords } from "./PrintWords";
 
 type PrintListProps = {
@@ -197,7 +197,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
       </chakra.span>
     );
   const first = made[0];
-  const figures = first && figuresOf(first);
+  const figures = first?.result;
   if (!first || !figures)
     return (
       <chakra.span role="cell" {...wide} color="quiet" fontSize="small">
@@ -211,7 +211,7 @@ function Outcome({ print, made, foreseen, job, onStop, onGoOn, onPrint }: Outcom
   // Figures of a print that has been changed since are not this print's.
   const changedOrder = JSON.stringify(first.order) !== JSON.stringify(print);
   const stale = changedOrder || first.revision !== state.revision;
-  const longest = Math.max(...made.map((file) => figuresOf(file)?.summary.duration_s ?? 0));
+  const longest = Math.max(...made.map((file) => file.result?.summary.duration_s ?? 0));
   const one = made.length === 1;
   const verdict = one ? first.verdict : null;
   const fits = verdict?.checks.every((check) => check.holds);

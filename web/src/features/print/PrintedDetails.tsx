@@ -20,7 +20,7 @@ import { Choice } from "../../controls/Choice";
 import { PlainButton } from "../../controls/PlainButton";
 import { formatDb, formatNumber, formatTime } from "../../lib/format";
 import { paintPrint } from "./drawPrint";
-import { figuresOf } from "./prints";
+import { limitingWords } from "./prints";
 
 type PrintedDetailsProps = {
   made: PrintedFile[];
@@ -128,8 +128,13 @@ function Head({ file, others, children }: HeadProps) {
       {children ?? null}
       <chakra.strong fontSize="body">{file.file_name}</chakra.strong>
       <chakra.span color="quiet" title={words.join("\n")}>
-        printed {new Date(file.made_at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}, as
-        the song stood at edit {file.edit}
+        printed{" "}
+        {new Date(file.made_at).toLocaleTimeString([], {
+          hour: "2-digit",
+          minute: "2-digit",
+          hourCycle: "h23",
+        })}
+        , as the song stood at edit {file.edit}
         {since && since.edits > 0 && (
           <>
             {" · "}
@@ -207,7 +212,7 @@ function Wave({ file, askedLufs }: { file: PrintedFile; askedLufs: number | null
 }
 
 function FigureGrid({ file }: { file: PrintedFile }) {
-  const figures = figuresOf(file);
+  const figures = file.result;
   if (!figures) return null;
   const { summary } = figures;
   const checkOf = (asked: string) => file.verdict?.checks.find((check) => check.asked === asked);
@@ -261,6 +266,11 @@ function FigureGrid({ file }: { file: PrintedFile }) {
           </chakra.div>
         );
       })}
+      {figures.limiting && (
+        <chakra.p gridColumn="1 / -1" color="quiet">
+          {limitingWords(figures.limiting)}
+        </chakra.p>
+      )}
       {file.verdict?.gain_db ? (
         <chakra.p gridColumn="1 / -1" color="quiet">
           {formatNumber(file.verdict.gain_db, 1)} dB would reach {file.verdict.target}

@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { PrintedFile } from "../../api/types";
 import { formatDb, formatTime } from "../../lib/format";
 import { PrintedDetails } from "./PrintedDetails";
-import { figuresOf, verdictWords } from "./prints";
+import { verdictWords } from "./prints";
 
 /** Everything that was printed, the newest first. */
 export function PrintedList({ files, askedLufs }: { files: PrintedFile[]; askedLufs: number | null }) {
@@ -22,7 +22,7 @@ export function PrintedList({ files, askedLufs }: { files: PrintedFile[]; askedL
     <>
       <chakra.div role="table" aria-label="Printed" flex="1 1 auto" minHeight="120px" overflowY="auto">
         {done.map((file) => {
-          const figures = figuresOf(file);
+          const figures = file.result;
           return (
             <chakra.div
               key={file.id}

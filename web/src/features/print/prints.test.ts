@@ -3,6 +3,7 @@ import { expect, test } from "vitest";
 import type { PrintedFile, Session, Strip } from "../../api/types";
 import {
   latestOf,
+  limitingWords,
   newPrint,
   stretchOptions,
   verdictWords,
@@ -69,4 +70,12 @@ test("a verdict says what is off", () => {
   const check = { asked: "loudness", holds: false, found: "", wanted: "", off_db: -0.93 } as const;
   expect(verdictWords({ target: "", checks: [check], gain_db: 0.9, limited_db: 0 })).toBe("0.9 LU low");
   expect(verdictWords({ target: "", checks: [], gain_db: 0, limited_db: 0 })).toBe("fits");
+});
+
+test("what a limiter did is said with how often", () => {
+  expect(limitingWords({ deepest_db: 1.42, typical_db: 0.3, share: 0.123 })).toBe(
+    "Its limiter takes 1.4 dB at most, 0.3 dB typically, in 12 % of the time.",
+  );
+  expect(limitingWords({ deepest_db: 1, typical_db: 1, share: 0.004 })).toContain("less than 1 %");
+  expect(limitingWords({ deepest_db: 0, typical_db: 0, share: 0 })).toBe("Its limiter takes nothing.");
 });

@@ -1,26 +1,11 @@
-import type { Print, PrintedFile, Session, Strip, Target, Verdict } from "../../api/types";
+import type { Limiting, Print, PrintedFile, Session, Strip, Target, Verdict } from "../../api/types";
+import { formatNumber } from "../../lib/format";
 
-export type Figures = {
-  summary: Record<
-    | "duration_s"
-    | "sample_peak_dbfs"
-    | "true_peak_dbtp"
-    | "integrated_lufs"
-    | "max_short_term_lufs"
-    | "loudness_range_lu",
-    number | null
-  > & { channels: number };
-  rate_hz: number;
-  clipped_samples: number;
-  ringing_dbfs: number | null;
-  start_s: number;
-  size_bytes: number;
-  brought_back_at?: number;
-};
-
-/** What was measured of a finished file. */
-export function figuresOf(file: PrintedFile): Figures | null {
-  return file.state === "done" ? (file.result as Figures | null) : null;
+/** What the limiters of a printed strip did for it. */
+export function limitingWords({ deepest_db, typical_db, share }: Limiting): string {
+  if (!share) return "Its limiter takes nothing.";
+  const often = share < 0.01 ? "less than 1" : formatNumber(100 * share, 0);
+  return `Its limiter takes ${formatNumber(deepest_db, 1)} dB at most, ${formatNumber(typical_db, 1)} dB typically, in ${often} % of the time.`;
 }
 
 /** The files that a print made last, of the newest run that holds any. */

@@ -273,7 +273,7 @@ function Loudness() {
             <chakra.span
               textStyle="number"
               fontSize="small"
-              marginLeft="3px"
+              marginLeft="6px"
               color="atText"
               css={{ "&[data-off=true]": { color: "hotText" } }}
               data-testid={`asked-${reading}`}
