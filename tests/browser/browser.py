@@ -164,11 +164,12 @@ def _digest_of_sources() -> str:
 
 
 class _Shared:
-    """One server with the demo song and one profile of one browser for all journeys of a run."""
+    """One server with the demo song and one page of one browser for all journeys of a run."""
 
     server: Server | None = None
     browser: Browser | None = None
     profile: BrowserContext | None = None
+    page: Page | None = None
 
 
 def shared_server() -> Server:
@@ -199,6 +200,13 @@ def shared_profile() -> BrowserContext:
     return _Shared.profile
 
 
+def shared_page() -> Page:
+    """A tab of its own would take the browser longer than most of what is done in it."""
+    if _Shared.page is None:
+        _Shared.page = shared_profile().new_page()
+    return _Shared.page
+
+
 class BrowserCase(unittest.TestCase):
     """A page per test, which remembers nothing of another's; an error in its console fails the test."""
 
@@ -211,18 +219,28 @@ class BrowserCase(unittest.TestCase):
         self.folder = Path(holder.name)
         self.server = self.make_server()
         self.problems: list[str] = []
-        self.page: Page = shared_profile().new_page()
+        self.page = self.make_page()
         self.page.set_default_timeout(LONGEST_MS)
-        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+        self.page.on("pageerror", self._note_error)
         self.page.on("console", self._note)
         self.addCleanup(self.forget)
 
+    def make_page(self) -> Page:
+        return shared_page()
+
     def forget(self) -> None:
-        """Close what is open, with all that the browser kept for it."""
+        """Leave what is open, with all that the browser kept for it."""
+        self.page.remove_listener("pageerror", self._note_error)
+        self.page.remove_listener("console", self._note)
+        with contextlib.suppress(Error):
+            self.page.evaluate("localStorage.clear()")
+        shared_page().goto("about:blank")
         for page in self.page.context.pages:
-            with contextlib.suppress(Error):
-                page.evaluate("localStorage.clear()")
-            page.close()
+            if page is not shared_page():
+                page.close()
+
+    def _note_error(self, error: Error) -> None:
+        self.problems.append(str(error))
 
     def _note(self, message: ConsoleMessage) -> None:
         if message.type == "error":

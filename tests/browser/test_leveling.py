@@ -4,11 +4,11 @@ import base64
 import re
 
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Page, expect
 
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.space.layout import MONO
-from tests.browser.browser import BrowserCase
+from tests.browser.browser import BrowserCase, shared_profile
 from tests.support.signals import RATE_HZ, Signal, noise, sine
 
 # Keeps what goes to the loudspeaker, beside playing it.
@@ -153,6 +153,10 @@ class FindingsJourneyTest(LevelingCase):
 
 
 class ComparisonJourneyTest(LevelingCase):
+    def make_page(self) -> Page:
+        # What it has every document run stays with a page.
+        return shared_profile().new_page()
+
     def test_two_versions_sound_equally_loud(self) -> None:
         self.page.add_init_script(CATCH)
         self.bring_in(Low=noise(8.0, level=0.05, seed=1), High=sine(2000, -20, 8.0))

@@ -2,9 +2,9 @@
 
 import re
 
-from playwright.sync_api import Route, expect
+from playwright.sync_api import Page, Route, expect
 
-from tests.browser.browser import VIEWPORT, BrowserCase, Server
+from tests.browser.browser import VIEWPORT, BrowserCase, Server, shared_profile
 
 
 class LayoutTest(BrowserCase):
@@ -179,6 +179,10 @@ class ReconnectTest(BrowserCase):
 
 
 class MeasuringTest(BrowserCase):
+    def make_page(self) -> Page:
+        # It answers for the server.
+        return shared_profile().new_page()
+
     def test_what_was_given_up_for_another_page_is_asked_for_again(self) -> None:
         page = self.page
         given_up: list[str] = []

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.browser import BrowserCase, OwnFilesCase
+from tests.browser.browser import VIEWPORT, BrowserCase, OwnFilesCase
 from tests.support.signals import sine
 
 SELECTED = "[...document.querySelectorAll('[role=row][aria-selected=true]')].map((row) => row.ariaLabel)"
@@ -159,6 +159,7 @@ class KeysTest(BrowserCase):
 class WidthsTest(BrowserCase):
     def test_narrow_screens_cut_nothing_and_wide_ones_give_meters_room(self) -> None:
         page = self.open()
+        self.addCleanup(page.set_viewport_size, VIEWPORT)  # type: ignore[arg-type]
         meters = {}
         for width in (1180, 1280, 1920):
             page.set_viewport_size({"width": width, "height": 800})

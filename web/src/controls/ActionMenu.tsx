@@ -37,28 +37,9 @@ export function ActionMenu<Value extends string>({
       </Menu.Trigger>
       <Portal>
         <Menu.Positioner>
-          <Menu.Content
-            aria-label={label}
-            bg="card"
-            border="1px solid"
-            borderColor="edge"
-            borderRadius="small"
-            boxShadow="none"
-            padding="2px"
-            maxHeight="60vh"
-            overflowY="auto"
-          >
+          <Menu.Content aria-label={label}>
             {items.map((item) => (
-              <Menu.Item
-                key={item.value}
-                value={item.value}
-                minHeight="target"
-                padding="2px 8px"
-                color="ink"
-                borderRadius="small"
-                cursor="pointer"
-                _highlighted={{ bg: "wash" }}
-              >
+              <Menu.Item key={item.value} value={item.value}>
                 {item.label}
               </Menu.Item>
             ))}

@@ -1,7 +1,9 @@
 import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "@fontsource-variable/atkinson-hyperlegible-next";
-import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+import { defaultBaseConfig } from "@chakra-ui/react/preset-base";
+import { createSystem, defineConfig } from "@chakra-ui/react/styled-system";
 
+import { dialogRecipe, menuRecipe } from "./recipes";
 import { palette, size } from "./tokens";
 
 const colors = Object.fromEntries(
@@ -11,9 +13,22 @@ const colors = Object.fromEntries(
   ]),
 );
 
+// The library's own tokens and looks are left out: to work them all out would take longer than anything else at the start.
 const config = defineConfig({
+  preflight: true,
+  cssVarsPrefix: "chakra",
+  cssVarsRoot: ":where(html)",
   globalCss: {
+    "*": { fontFeatureSettings: '"cv11"' },
+    html: {
+      color: "ink",
+      bg: "sheet",
+      "--global-font-mono": "fonts.mono",
+      "--global-font-body": "fonts.body",
+    },
     "html, body, #root": { height: "100%", overflow: "hidden" },
+    "*::placeholder": { color: "quiet/80" },
+    "*::selection": { bg: "wash" },
     // Dragging values must never become dragging selected text.
     body: {
       userSelect: "none",
@@ -33,7 +48,6 @@ const config = defineConfig({
     tokens: {
       fonts: {
         body: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
-        heading: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
         mono: { value: "'Atkinson Hyperlegible Mono Variable', monospace" },
       },
       fontSizes: { body: { value: "13px" }, small: { value: "11px" }, title: { value: "17px" } },
@@ -47,15 +61,12 @@ const config = defineConfig({
         target: { value: "24px" },
       },
       radii: { small: { value: "3px" } },
+      zIndex: { overlay: { value: 1300 }, panel: { value: 1500 }, toast: { value: 1700 } },
     },
     semanticTokens: {
-      colors: {
-        ...colors,
-        bg: { DEFAULT: { value: "{colors.sheet}" }, panel: { value: "{colors.card}" } },
-        fg: { DEFAULT: { value: "{colors.ink}" }, muted: { value: "{colors.quiet}" } },
-        border: { DEFAULT: { value: "{colors.rule}" } },
-      },
+      colors,
     },
+    slotRecipes: { dialog: dialogRecipe, menu: menuRecipe },
     textStyles: {
       number: { value: { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "body" } },
       small: { value: { fontSize: "small", color: "quiet" } },
@@ -63,4 +74,4 @@ const config = defineConfig({
   },
 });
 
-export const system = createSystem(defaultConfig, config);
+export const system = createSystem(defaultBaseConfig, config);

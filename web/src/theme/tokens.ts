@@ -18,6 +18,8 @@ export const palette = {
   hot: { paper: "#b97a08", night: "#e8b04a" },
   hotText: { paper: "#8a5a00", night: "#e8b04a" },
   over: { paper: "#b3261e", night: "#ff6f61" },
+  /** Over the page, under what is opened over it. */
+  shade: { paper: "#00000080", night: "#00000099" },
 } as const;
 
 export type ColorName = keyof typeof palette;

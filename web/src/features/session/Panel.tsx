@@ -6,23 +6,15 @@ type PanelProps = { title: string; onClose: () => void; wide?: boolean; children
 /** A panel over the page that Escape closes. */
 export function Panel({ title, onClose, wide, children }: PanelProps) {
   return (
-    <Dialog.Root open onOpenChange={(change) => !change.open && onClose()} placement="top">
+    <Dialog.Root open onOpenChange={(change) => !change.open && onClose()}>
       <Portal>
         <Dialog.Backdrop />
         <Dialog.Positioner>
-          <Dialog.Content
-            bg="card"
-            color="ink"
-            borderRadius="small"
-            border="1px solid"
-            borderColor="edge"
-            shadow="none"
-            maxWidth={wide ? "860px" : undefined}
-          >
-            <Dialog.Header padding="14px 16px 6px">
-              <Dialog.Title fontSize="title">{title}</Dialog.Title>
+          <Dialog.Content maxWidth={wide ? "860px" : undefined}>
+            <Dialog.Header>
+              <Dialog.Title>{title}</Dialog.Title>
             </Dialog.Header>
-            <Dialog.Body padding="6px 16px 16px">{children}</Dialog.Body>
+            <Dialog.Body>{children}</Dialog.Body>
           </Dialog.Content>
         </Dialog.Positioner>
       </Portal>
