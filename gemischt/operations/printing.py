@@ -237,7 +237,7 @@ class _Batch:
 class _FileSink:
     """A file being rendered. What comes is collected until its batch takes it.
 
-    State: what is collected. Once the disk has refused, what comes is dropped.
+    State: room for what is collected, and how much that is. Once the disk has refused, what comes is dropped.
     """
 
     def __init__(
@@ -257,19 +257,25 @@ class _FileSink:
         self._writer = writer
         self._batch = batch
         self._place = batch.add(self, layout)
-        self._collected: list[Audio] = []
+        self._room = np.empty((layout.n_channels, 0))
         self._n_collected = 0
         self._failed = False
 
     def write(self, block: Audio) -> None:
         if self._failed:
             return
-        self._collected.append(block.copy())
-        self._n_collected += block.shape[1]
-        if self._n_collected >= _CHUNK_SAMPLES:
-            # No more waits than is collected.
-            self._batch.wait()
-            self._batch.hand_over()
+        done, n_samples = 0, block.shape[1]
+        while done < n_samples:
+            if not self._n_collected:
+                self._room = np.empty((len(block), _CHUNK_SAMPLES))
+            n_more = min(n_samples - done, _CHUNK_SAMPLES - self._n_collected)
+            self._room[:, self._n_collected : self._n_collected + n_more] = block[:, done : done + n_more]
+            self._n_collected += n_more
+            done += n_more
+            if self._n_collected == _CHUNK_SAMPLES:
+                # No more waits than is collected.
+                self._batch.wait()
+                self._batch.hand_over()
 
     def finish(self, written: Written) -> None:
         self._batch.hand_over()
@@ -277,8 +283,8 @@ class _FileSink:
 
     def collected(self) -> Audio | None:
         """What is, which is then forgotten."""
-        collected, self._collected, self._n_collected = self._collected, [], 0
-        return np.concatenate(collected, axis=1) if collected else None
+        n_samples, self._n_collected = self._n_collected, 0
+        return self._room[:, :n_samples] if n_samples else None
 
     def take(self, chunk: Audio) -> None:
         """Write and measure what comes next."""
