@@ -21,7 +21,7 @@ from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
 from gemischt.core.units import heard_or_none, position_to_side
-from gemischt.operations.importing import import_file, midi_action, with_rate_of
+from gemischt.operations.importing import import_channels, import_file, midi_action, with_rate_of
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_files import (
@@ -227,8 +227,8 @@ def import_midi(session: str, path: Path, *, data: Path) -> None:
     print(f"{after.name}: {len(after.tempo)} tempos, {len(after.sections)} sections, {notes} notes")
 
 
-def import_files(session: str, files: list[Path], *, data: Path) -> None:
-    """Bring audio files into a session of the data folder, one track each."""
+def import_files(session: str, files: list[Path], *, data: Path, apart: bool = False) -> None:
+    """Bring audio files into a session of the data folder, one track each, or *apart* one for each channel."""
     failed = False
     with opened(data) as workspace:
         stored = workspace.sessions.find(session)
@@ -238,8 +238,11 @@ def import_files(session: str, files: list[Path], *, data: Path) -> None:
                 _check_is_file(path)
                 if not tracks:
                     stored = with_rate_of(workspace, stored, path, path.name)
+                rate = stored.session.sample_rate_hz
+                if apart:
+                    tracks += import_channels(workspace, path, path.name, sample_rate_hz=rate)
+                    continue
                 with progress_bar(path.name) as progress:
-                    rate = stored.session.sample_rate_hz
                     tracks.append(import_file(workspace, path, path.name, sample_rate_hz=rate, progress=progress))
             except GemischtError as error:
                 errors.print(str(error), markup=False)

@@ -183,6 +183,7 @@ def import_files(
     session: str,
     files: Annotated[list[Path] | None, typer.Argument(help="Audio files.")] = None,
     midi: Annotated[Path | None, typer.Option("--midi", help="MIDI file to take the beat from.")] = None,
+    apart: Annotated[bool, typer.Option("--apart", help="A track for each channel of a file.")] = False,
     data: DataOption = None,
 ) -> None:
     """Bring audio files into a session of the data folder, one track each; or tempo, sections and notes of a MIDI
@@ -192,7 +193,7 @@ def import_files(
     if midi is not None:
         commands().import_midi(session, midi, data=data_folder(data))
     if files:
-        commands().import_files(session, files, data=data_folder(data))
+        commands().import_files(session, files, data=data_folder(data), apart=apart)
 
 
 @app.command()

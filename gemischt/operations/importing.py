@@ -2,6 +2,7 @@
 
 import contextlib
 import re
+import tempfile
 import unicodedata
 from pathlib import Path, PurePosixPath
 from typing import get_args
@@ -13,7 +14,8 @@ from gemischt.core.session.edits import fresh_id
 from gemischt.core.session.midi import read_midi
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
-from gemischt.storage.audio_reading import inspect_audio
+from gemischt.storage.audio_reading import check_header
+from gemischt.storage.channel_files import take_apart
 from gemischt.storage.sessions import StoredSession
 from gemischt.storage.wave_speakers import speakers_of_file
 from gemischt.storage.wave_tags import start_in_file
@@ -49,13 +51,31 @@ def import_file(
     )
 
 
+def import_channels(workspace: Workspace, path: Path, name: str, *, sample_rate_hz: int) -> list[NewTrack]:
+    """Keep each channel of an audio file by itself and describe the mono tracks they become.
+
+    Raises:
+        BadAudio, StorageFailed: named after the file, nothing is left behind.
+    """
+    shown = clean_name(name)
+    stem = PurePosixPath(shown).stem or shown
+    stamp_s = start_in_file(path, check_header(path, shown).samplerate)
+    tracks = []
+    with tempfile.TemporaryDirectory(dir=workspace.uploads) as folder:
+        for channel in take_apart(path, shown, Path(folder)):
+            named = f"{stem[:150]} {channel.name}.wav"
+            track = import_file(workspace, channel.path, named, sample_rate_hz=sample_rate_hz)
+            tracks.append(track.model_copy(update={"stamp_s": stamp_s}))
+    return tracks
+
+
 def with_rate_of(workspace: Workspace, stored: StoredSession, path: Path, name: str) -> StoredSession:
     """The session at the rate of its first file, where it has no audio yet and can have that rate.
 
     Raises:
         BadAudio: named after the file.
     """
-    rate = inspect_audio(path, clean_name(name)).samplerate
+    rate = check_header(path, clean_name(name)).samplerate
     if stored.session.media or rate == stored.session.sample_rate_hz or rate not in get_args(SampleRate):
         return stored
     with contextlib.suppress(RevisionConflict, InvalidAction):

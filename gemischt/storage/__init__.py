@@ -1,6 +1,6 @@
 """What is kept on disk.
 
-tables         SQLite through SQLAlchemy, brought up to date by Alembic
+tables         the tables of the database, a class each
 database       SQLite through SQLAlchemy, brought up to date by Alembic
 sessions       documents with their edit history and the bin
 presets        processors to recall
@@ -16,8 +16,9 @@ audio_reading  audio files of other programs: what can be used, and why the rest
 wave_chunks    chunks of WAV files: where they lie, and more of them behind the audio
 wave_speakers  which loudspeaker each channel of a file is for
 wave_tags      what a WAV file says of itself, and where in its song it begins
+channel_files  files of many channels taken apart: a file for each channel
 audio_writing  audio files of every format that prints have
 scene_description  beds described as scenes
-migrations     ?
+migrations     how a database of before becomes one of today
 patches        JSON patches between two versions of a document
 """

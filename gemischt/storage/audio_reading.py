@@ -26,6 +26,21 @@ Header: TypeAlias = soundfile._SoundFileInfo
 
 def inspect_audio(path: Path, name: str) -> Header:
     """Header of a file that can be used; BadAudio says why one cannot."""
+    info = check_header(path, name)
+    if info.channels not in FILE_LAYOUTS:
+        counts = ", ".join(str(count) for count in sorted(FILE_LAYOUTS))
+        raise BadAudio(
+            f"it has {info.channels} channels; tracks take {counts}",
+            where=name,
+            remedy="Let each channel become a track of its own, or export it in a layout of so many channels.",
+        )
+    check_complete(path, name)
+    speakers_of_file(path, name, info.channels)
+    return info
+
+
+def check_header(path: Path, name: str) -> Header:
+    """Header of a file that can be read, however many channels it has; BadAudio says why one cannot."""
     if path.stat().st_size == 0:
         raise BadAudio("the file is empty (0 bytes)", where=name, remedy="Export it again.")
     try:
@@ -44,13 +59,6 @@ def inspect_audio(path: Path, name: str) -> Header:
             where=name,
             remedy="Export it at a common rate, such as 44100 or 48000 Hz.",
         )
-    if info.channels not in FILE_LAYOUTS:
-        counts = ", ".join(str(count) for count in sorted(FILE_LAYOUTS))
-        raise BadAudio(
-            f"it has {info.channels} channels; tracks take {counts}",
-            where=name,
-            remedy="Export it in a layout of so many channels, or as mono or stereo files.",
-        )
     if info.frames == 0:
         raise BadAudio("it holds no samples", where=name, remedy="Export it again.")
     if info.frames / info.samplerate > MAX_DURATION_S:
@@ -60,8 +68,6 @@ def inspect_audio(path: Path, name: str) -> Header:
             where=name,
             remedy="Cut it into shorter files.",
         )
-    check_complete(path, name)
-    speakers_of_file(path, name, info.channels)
     return info
 
 

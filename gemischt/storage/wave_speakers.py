@@ -80,8 +80,21 @@ def speakers_of_file(path: Path, name: str, n_channels: int) -> tuple[LayoutName
     raise BadAudio(
         f"its channels are for the loudspeakers {names}, which no layout here has",
         where=name,
-        remedy=f"Export it as {layouts}, or as mono files.",
+        remedy=f"Let each channel become a track of its own, or export it as {layouts}.",
     )
+
+
+def speakers_in(path: Path, n_channels: int) -> list[str]:
+    """The loudspeaker of each channel of a file: as it says, else as files of so many channels have them; channels that
+    no loudspeaker is known for are numbered."""
+    labels = described_labels(read_chunks(path, (b"chna", b"axml"))) or []
+    mask = _mask_in(path)
+    said = [bit for number, bit in enumerate(BITS) if mask >> number & 1]
+    usual = next((usual for _, usual in _SPEAKERS if len(usual) == n_channels), ())
+    for names in (labels, said, sorted(usual, key=BITS.index)):
+        if len(names) == n_channels:
+            return names
+    return [str(number) for number in range(1, n_channels + 1)]
 
 
 def write_mask(path: Path, layout: LayoutName) -> None:

@@ -41,14 +41,16 @@ class ApiCase(WorkspaceCase):
         return answer
 
     def upload(self, state: dict[str, Any], path: Path, name: str, *, status: int = 201) -> dict[str, Any]:
-        answer: dict[str, Any] = self.ask(
+        """The track that a file becomes, or what is said of one that is refused."""
+        answer = self.ask(
             "POST",
             f"/api/sessions/{state['id']}/audio",
             params={"name": name},
             content=path.read_bytes(),
             status=status,
         )
-        return answer
+        track: dict[str, Any] = answer[0] if status == 201 else answer
+        return track
 
     def printed(self, state: dict[str, Any], *orders: dict[str, Any]) -> list[dict[str, Any]]:
         """Every file of a session once orders are done, the newest run first."""
@@ -72,6 +74,25 @@ class ApiCase(WorkspaceCase):
         text = json.dumps(body, ensure_ascii=False)
         for word in words:
             self.assertIn(word, text)
+
+
+class ApartTest(ApiCase):
+    def test_each_channel_becomes_a_track_of_its_own(self) -> None:
+        state = self.create()
+        path = write_wav(self.folder / "three.wav", noise(0.2, channels=3))
+        self.assert_error(self.upload(state, path, "three.wav", status=422), "3 channels", "a track of its own")
+        tracks = self.ask(
+            "POST",
+            f"/api/sessions/{state['id']}/audio",
+            params={"name": "three.wav", "apart": True},
+            content=path.read_bytes(),
+            status=201,
+        )
+        state = self.edit(state, type="add-tracks", tracks=tracks, tidy=True)
+        added = [strip for strip in state["document"]["strips"] if strip["kind"] == "track"]
+        self.assertEqual([strip["name"] for strip in added], ["three 1", "three 2", "three 3"])
+        self.assertEqual(len({track["media"]["sha256"] for track in tracks}), 3)
+        self.assertEqual(list((self.data / "uploads").iterdir()), [])
 
 
 class RateTest(ApiCase):

@@ -6,6 +6,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.browser import OwnFilesCase
+from tests.support.files import write_wav
 from tests.support.signals import noise, sine
 
 
@@ -55,6 +56,22 @@ class OwnFilesTest(OwnFilesCase):
         expect(page.get_by_text("Delay works on 2 channels at most, and 5.1 has 6 channels")).to_be_visible()
         self.expect_refusal()
         self.assertEqual(self.server.document(self.session_id)["strips"][0]["chain"], [])
+
+    def test_each_channel_of_a_file_becomes_a_track(self) -> None:
+        page = self.page
+        page.keyboard.press("1")
+        page.get_by_label("Channels of a file").select_option("apart")
+        signal = np.concatenate([sine(200.0 + 50.0 * k, -20.0 - k, 2.0, channels=1) for k in range(3)])
+        page.locator("input[type=file]").set_input_files([write_wav(self.folder / "Choir.wav", signal)])
+        expect(page.get_by_test_id("last-edit")).to_have_text("Bring in 3 tracks")
+        for number in (1, 2, 3):
+            expect(page.get_by_role("row", name=f"Choir {number}", exact=True)).to_be_visible()
+        page.keyboard.press("2")
+        page.evaluate("gemischtLive.loop([0, 2])")
+        page.get_by_role("button", name="Play", exact=True).click()
+        self.until("() => gemischtLive.positionS() > 0.5")
+        for k in range(3):
+            self.assertAlmostEqual(self.read(f"choir-{k + 1}"), -20.0 - k, delta=0.2)
 
     def test_a_fader_moves_all_selected_by_the_same_amount_in_one_edit(self) -> None:
         page = self.page

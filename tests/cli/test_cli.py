@@ -159,6 +159,14 @@ class ImportExportTest(CommandCase):
         names = [strip.name for strip in self.workspace.sessions.get(stored.id).session.strips]
         self.assertEqual(names, ["a", "b 🎻", "Mix"])
 
+    def test_channels_come_in_apart_where_that_is_wanted(self) -> None:
+        stored = self.new_session()
+        path = write_wav(self.folder / "choir.wav", noise(0.1, channels=3))
+        self.assertIn("3 channels", self.run_command("import", stored.id, path, code=1).stderr)
+        self.run_command("import", stored.id, path, "--apart")
+        names = [strip.name for strip in self.workspace.sessions.get(stored.id).session.strips]
+        self.assertEqual(names, ["choir 1", "choir 2", "choir 3", "Mix"])
+
     def test_an_exported_session_renders_the_same(self) -> None:
         stored = self.new_session(tone=noise(0.5), other=sine(300, -20, 0.5))
         first = self.folder / "first.wav"

@@ -14,7 +14,7 @@ from gemischt.api.schemas import SessionState
 from gemischt.core.errors import BadAudio, InvalidSession, NotFound
 from gemischt.core.session.actions import NewTrack
 from gemischt.operations.handing_over import take_in_archive
-from gemischt.operations.importing import clean_name, import_file, with_rate_of
+from gemischt.operations.importing import clean_name, import_channels, import_file, with_rate_of
 from gemischt.operations.waveforms import waveform
 from gemischt.storage.writing import claim, disk_error
 
@@ -76,9 +76,16 @@ def get_waveform(session_id: str, media_id: str, workspace: WorkspaceDep) -> lis
 
 @router.post("/{session_id}/audio", operation_id="uploadAudio", status_code=201)
 async def upload_audio(
-    session_id: str, name: str, request: Request, workspace: WorkspaceDep, settings: SettingsDep, hub: HubDep
-) -> NewTrack:
-    """Take one file in, its bytes as the request's body; the answer is a track to add with an action.
+    session_id: str,
+    name: str,
+    request: Request,
+    workspace: WorkspaceDep,
+    settings: SettingsDep,
+    hub: HubDep,
+    apart: bool = False,
+) -> list[NewTrack]:
+    """Take one file in, its bytes as the request's body; the answer is what to add with an action: one track, or
+    *apart* one for each channel.
 
     The body is streamed to disk; nothing is left of a file that is refused. A session without audio takes the rate of
     its first file.
@@ -92,4 +99,7 @@ async def upload_audio(
         if stored is not before:
             await run_in_threadpool(hub.document_changed, stored)
         rate = stored.session.sample_rate_hz
-        return await run_in_threadpool(import_file, workspace, Path(part.name), shown, sample_rate_hz=rate)
+        path = Path(part.name)
+        if apart:
+            return await run_in_threadpool(import_channels, workspace, path, shown, sample_rate_hz=rate)
+        return [await run_in_threadpool(import_file, workspace, path, shown, sample_rate_hz=rate)]

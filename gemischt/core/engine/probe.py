@@ -11,8 +11,8 @@ from gemischt.core.engine.operations import ApplyOperation, ProcessOperation
 from gemischt.core.engine.plan import Plan, Watcher
 from gemischt.core.engine.specs import OperationId, Role
 from gemischt.core.metering.ballistics import FLOOR_DB, Levels, MeterBank
+from gemischt.core.metering.scope import StereoScope
 from gemischt.core.metering.spectrum import SpectrumMeter
-from gemischt.core.metering.stereo_scope import StereoScope
 from gemischt.core.processors.base import ReducesGain
 from gemischt.core.processors.eq import Equalizer
 from gemischt.core.session.document import Processor

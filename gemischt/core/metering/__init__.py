@@ -11,6 +11,6 @@ level_steps  energies of signals in steps of 10 ms, K-weighted and plain, and th
 song_curve   how high a song reaches along its length
 stage_meter  everything the gain ladder says of signals, in one pass
 bands        how two channels stand to each other, band by band and moment by moment
-stereo_scope what a goniometer draws
+scope        what a goniometer draws, and how alike two channels were of late
 stereo       what a pair of channels loses in mono, and how wide its lows are
 """

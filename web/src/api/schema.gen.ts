@@ -291,7 +291,8 @@ export interface paths {
         put?: never;
         /**
          * Upload Audio
-         * @description Take one file in, its bytes as the request's body; the answer is a track to add with an action.
+         * @description Take one file in, its bytes as the request's body; the answer is what to add with an action: one track, or
+         *     *apart* one for each channel.
          *
          *     The body is streamed to disk; nothing is left of a file that is refused. A session without audio takes the rate of
          *     its first file.
@@ -9573,6 +9574,7 @@ export interface operations {
         parameters: {
             query: {
                 name: string;
+                apart?: boolean;
             };
             header?: never;
             path: {
@@ -9588,7 +9590,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NewTrack-Output"];
+                    "application/json": components["schemas"]["NewTrack-Output"][];
                 };
             };
             /** @description Bad Request */

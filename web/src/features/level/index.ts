@@ -1,3 +1,4 @@
+export { ChannelsChoice } from "./ChannelsChoice";
 export { ComparisonBar } from "./ComparisonBar";
 export { DropZone } from "./DropZone";
 export { FilePicker } from "./FilePicker";

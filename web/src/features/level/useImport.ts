@@ -13,6 +13,9 @@ type Imports = { files: Incoming[]; stop: (() => void) | null };
 /** Files on their way in, and those that were refused. */
 export const useIncoming = create<Imports>(() => ({ files: [], stop: null }));
 
+/** Whether each channel of a file of many becomes a track of its own. */
+export const useChannels = create<{ apart: boolean }>(() => ({ apart: false }));
+
 let numbers = 0;
 
 function change(id: number, values: Partial<Incoming>): void {
@@ -29,6 +32,7 @@ export function forget(id: number): void {
 export function useImport() {
   const { state, edit } = useOpen();
   const { takeMidi } = useMidi();
+  const apart = useChannels((chosen) => chosen.apart);
   const bringIn = async (chosen: File[]): Promise<void> => {
     for (const file of chosen.filter(isMidi)) await takeMidi(file);
     const files = chosen.filter((file) => !isMidi(file));
@@ -49,10 +53,14 @@ export function useImport() {
         continue;
       }
       try {
-        const path = `/api/sessions/${state.id}/audio?name=${encodeURIComponent(file.name)}`;
-        tracks.push(
-          await upload<NewTrack>(path, file, (share) => change(entry.id, { share }), stopping.signal),
+        const path = `/api/sessions/${state.id}/audio?name=${encodeURIComponent(file.name)}&apart=${apart}`;
+        const come = await upload<NewTrack[]>(
+          path,
+          file,
+          (share) => change(entry.id, { share }),
+          stopping.signal,
         );
+        tracks.push(...come);
         forget(entry.id);
       } catch (failure) {
         if (stopping.signal.aborted) forget(entry.id);

@@ -39,7 +39,7 @@ export function useBringSongs(onProblem: (problem: string) => void) {
         const path = `/api/sessions/${state.id}/audio?name=${encodeURIComponent(file.name)}`;
         const one = (share: number) =>
           setBringing({ words: file.name, share: (index + share) / files.length });
-        tracks.push(await upload<NewTrack>(path, file, one, new AbortController().signal));
+        tracks.push(...(await upload<NewTrack[]>(path, file, one, new AbortController().signal)));
       } catch (failure) {
         fail(file.name, failure);
       }

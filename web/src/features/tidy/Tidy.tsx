@@ -15,7 +15,7 @@ import { askName, askWhich, focusStrip, useView } from "../../app/store";
 import { visibleRows } from "../../app/tree";
 import { PlainButton } from "../../controls/PlainButton";
 import { useWidth } from "../../lib/useWidth";
-import { FilePicker, IncomingFiles, itemsOf, type LevelItem } from "../level";
+import { ChannelsChoice, FilePicker, IncomingFiles, itemsOf, type LevelItem } from "../level";
 import type { ClipPlace } from "./ClipBox";
 import { ClipTools } from "./ClipTools";
 import { landingAction, landingAt, type Landing } from "./dragging";
@@ -126,6 +126,7 @@ export function Tidy() {
         <PlainButton onClick={() => removeSelected(open)}>Delete…</PlainButton>
         <chakra.div flex="1" />
         <PlainButton onClick={() => void makeGhost(open)}>New ghost…</PlainButton>
+        <ChannelsChoice />
         <FilePicker />
       </chakra.div>
       <IncomingFiles />

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.metering.stereo_scope import MEMORY_S, N_PAIRS, StereoScope
+from gemischt.core.metering.scope import MEMORY_S, N_PAIRS, StereoScope
 from tests.support.signals import RATE_HZ, noise
 
 BLOCK = 512
