@@ -3,7 +3,7 @@
 Edit to ear: a fader is previewed every half second; each preview carries a number that comes back with the first
 block of sound that has it. The time runs from sending it to that block's first sample leaving the audio thread (as
 that thread reports it), plus the output latency the browser states. Dropouts are blocks of 128 samples the audio
-thread had nothing to play for; while they are counted, edits keep the measuring of the whole song busy. Each gap is
+thread had nothing to play for; while they are counted, edits keep the measuring of the whole song busy, and prints that. Each gap is
 held against what the host took just before it.
 """
 
@@ -31,6 +31,7 @@ EDITS = 60
 CALLS_A_SECOND = 20
 EDIT_EVERY_S = 6
 """Long enough for a measurement, so that one is under way most of the time."""
+EDITS_PER_PRINT = 10
 
 GAP_COMES_WITHIN_S = 0.5
 LEFT_ALONE = 0.05
@@ -85,6 +86,12 @@ def move_fader(server: Server, strip: str, fader_db: float) -> None:
     """An edit from elsewhere: the page takes it over and has the song measured."""
     action = {"type": "set-strips", "changes": [{"strip": strip, "fader_db": fader_db}]}
     server.edit(server.session_id(MIXED), action)
+
+
+def print_stems(server: Server) -> None:
+    """Begin to print all that plays into the mix."""
+    order = {"id": "stems", "every": "stem", "format": "flac-24"}
+    server.post(f"/api/sessions/{server.session_id(MIXED)}/prints", {"orders": [order]})
 
 
 class LonePage:
@@ -266,6 +273,8 @@ def measure_dropouts(lone: LonePage, server: Server) -> None:
     with HostLog() as log, asking(server):
         for number in range(edits):
             move_fader(server, "frame-drum", -2.0 - number % 7)
+            if number % EDITS_PER_PRINT == 0:
+                print_stems(server)
             time.sleep(EDIT_EVERY_S)
         gaps = lone.evaluate("gaps")
     own = [gap for gap in gaps if log.taken_before(gap["at_s"], GAP_COMES_WITHIN_S) < LEFT_ALONE]
