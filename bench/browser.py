@@ -3,8 +3,8 @@
 Edit to ear: a fader is previewed every half second; each preview carries a number that comes back with the first
 block of sound that has it. The time runs from sending it to that block's first sample leaving the audio thread (as
 that thread reports it), plus the output latency the browser states. Dropouts are blocks of 128 samples the audio
-thread had nothing to play for; while they are counted, edits keep the measuring of the whole song busy, and prints that. Each gap is
-held against what the host took just before it.
+thread had nothing to play for; while they are counted, edits keep the measuring of the whole song busy, and stems are
+printed now and then. Each gap is held against what the host took just before it.
 """
 
 import itertools
