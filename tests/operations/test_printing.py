@@ -1,7 +1,11 @@
 """Prints: what is in the file is what the engine renders."""
 
 import errno
+import resource
+import signal
 import struct
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from unittest import mock
 
@@ -33,6 +37,19 @@ def _speakers_in(path: Path) -> int:
 
 SPEAKERS = (("quad", 4, 0x33), ("5.1", 6, 0x3F), ("7.1", 8, 0x63F), ("5.1.4", 10, 0x2D03F), ("7.1.4", 12, 0x2D63F))
 """Masks from the header of WAVE_FORMAT_EXTENSIBLE, from memory; side loudspeakers come behind the back ones there."""
+
+
+@contextmanager
+def no_file_longer_than(n_bytes: int) -> Iterator[None]:
+    """The system writes what fits and refuses the rest, as on a disk that becomes full."""
+    before, hard = resource.getrlimit(resource.RLIMIT_FSIZE)
+    heard = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (n_bytes, hard))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (before, hard))
+        signal.signal(signal.SIGXFSZ, heard)
 
 
 class PrintTest(WorkspaceCase):
@@ -188,6 +205,14 @@ class PrintTest(WorkspaceCase):
         session = self.new_session(tone=noise(1.0)).session
         full = OSError(errno.ENOSPC, "No space left on device")
         with self.assertRaises(StorageFailed) as caught, mock.patch("soundfile.SoundFile.write", side_effect=full):
-            print_mix(session, self.workspace.open_media(session), self.folder / "x.wav", bits="24")
+            print_mix(session, self.workspace.open_media(session), self.folder / "x.wav", bits="32f")
         self.assertIn("disk is full", caught.exception.what)
         self.assertFalse((self.folder / "x.wav").exists())
+
+    def test_a_write_that_the_system_cuts_short_is_said(self) -> None:
+        session = self.new_session(tone=noise(1.0)).session
+        media = self.workspace.open_media(session)
+        for bits in ("16", "24", "32f"):
+            with self.subTest(bits), no_file_longer_than(100_000), self.assertRaises(StorageFailed):
+                print_mix(session, media, self.folder / "x.wav", bits=bits)
+            self.assertEqual([path.name for path in self.folder.iterdir() if path.suffix == ".wav"], ["tone.wav"])

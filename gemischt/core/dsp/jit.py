@@ -23,6 +23,7 @@ MEDIA = types.Array(types.float32, 2, "C", readonly=True)
 SINGLE_VECTOR = types.float32[::1]
 SINGLE_AUDIO = types.float32[:, ::1]
 INTEGER_FRAMES = types.int32[:, ::1]
+BYTE_FRAMES = types.uint8[:, ::1]
 SINGLE_CUBE = types.float32[:, :, ::1]
 FLOAT = types.float64
 INT = types.int64

@@ -7,6 +7,7 @@ from gemischt.core.dsp.jit import (
     COUNTS,
     INT,
     SINGLE_AUDIO,
+    VECTOR,
     inline_kernel,
     kernel,
     measuring_kernel,
@@ -24,6 +25,25 @@ def to_single(audio: Audio, n_samples: int, out: Single) -> None:
         out_row = out[channel, :n_samples]
         for i in range(row.size):
             out_row[i] = row[i]
+
+
+@measuring_kernel(AUDIO, INT, INT, SINGLE_AUDIO, INT, VECTOR)
+def pair_to_single(pair: Audio, first: int, last: int, out: Single, at: int, sums: Audio) -> None:
+    """out from ``at`` on = samples [first, last) of two channels; the squares of one, of the other, and their products
+    are added to sums (3,)."""
+    left, right = pair[0, first:last], pair[1, first:last]
+    out_left, out_right = out[0, at : at + left.size], out[1, at : at + left.size]
+    lefts, rights, both = 0.0, 0.0, 0.0
+    for i in range(left.size):
+        a, b = left[i], right[i]
+        out_left[i] = a
+        out_right[i] = b
+        lefts += a * a
+        rights += b * b
+        both += a * b
+    sums[0] += lefts
+    sums[1] += rights
+    sums[2] += both
 
 
 @kernel(SINGLE_AUDIO, INT, INT, SINGLE_AUDIO)

@@ -5,7 +5,10 @@ from collections import deque
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from gemischt.core.audio import Audio, Single
+from gemischt.core.dsp.mixing import pair_to_single
 from gemischt.core.metering.stage_meter import StageMeters
 from gemischt.core.space.layout import STEREO, Layout
 
@@ -52,7 +55,7 @@ class Summarizers:
             self._apart[signal].process(0, block)
             return
         own = self._signals[signal]
-        own.waiting.append(block)
+        own.waiting.append(np.ascontiguousarray(block))
         own.n_waiting += block.shape[1]
         self._measure()
         if own.n_waiting > _LONGEST_WAIT_SAMPLES:
@@ -98,36 +101,38 @@ class Summarizers:
 
 
 class _Signal:
-    """State: blocks of a signal that wait to be measured, and of two channels their energies and what they share."""
+    """State: blocks of a signal that wait to be measured, how much of the first of them was taken, and of two channels
+    their squares and their products, summed."""
 
     def __init__(self, layout: Layout) -> None:
         self.layout = layout
         self.waiting: deque[Audio] = deque()
         self.n_waiting = 0
-        self._squares = [0.0, 0.0]
-        self._product = 0.0
+        self._n_taken = 0
+        self._sums = np.zeros(3)
 
     def take(self, n_samples: int, rows: Single) -> None:
         """Put what has waited longest into rows."""
         self.n_waiting -= n_samples
         done = 0
         while done < n_samples:
-            block = self.waiting.popleft()
-            part = block[:, : n_samples - done]
-            if part.shape[1] < block.shape[1]:
-                self.waiting.appendleft(block[:, part.shape[1] :])
-            rows[:, done : done + part.shape[1]] = part
-            done += part.shape[1]
+            block, first = self.waiting[0], self._n_taken
+            last = min(block.shape[1], first + n_samples - done)
             if self.layout == STEREO:
-                left, right = part
-                self._squares[0] += float(left @ left)
-                self._squares[1] += float(right @ right)
-                self._product += float(left @ right)
+                pair_to_single(block, first, last, rows, done, self._sums)
+            else:
+                rows[:, done : done + last - first] = block[:, first:last]
+            done += last - first
+            self._n_taken = last
+            if last == block.shape[1]:
+                self.waiting.popleft()
+                self._n_taken = 0
 
     def summary(self, meters: StageMeters, signal: int) -> Summary:
         """All that was taken."""
         levels = meters.levels(signal)
-        both = math.sqrt(self._squares[0] * self._squares[1])
+        lefts, rights, product = self._sums.tolist()
+        both = math.sqrt(lefts * rights)
         return Summary(
             sample_rate_hz=meters.sample_rate_hz,
             channels=self.layout.n_channels,
@@ -139,7 +144,7 @@ class _Signal:
             max_momentary_lufs=levels.max_momentary_lufs,
             max_short_term_lufs=levels.max_short_term_lufs,
             loudness_range_lu=levels.loudness_range_lu,
-            correlation=self._product / both if both > 0.0 else None,
+            correlation=product / both if both > 0.0 else None,
         )
 
 

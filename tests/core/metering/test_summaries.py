@@ -43,6 +43,13 @@ class TogetherTest(unittest.TestCase):
                 going_on.remove(signal)
                 self.assert_alike(together.finish(signal), self.alone(signals[signal]))
 
+    def test_correlation_is_what_it_is_by_definition(self) -> None:
+        one, other = noise(3.0, seed=4)
+        for left, right in ((one, other), (one, one + other), (one, -0.5 * one)):
+            expected = float(left @ right) / np.sqrt(float(left @ left) * float(right @ right))
+            self.assertAlmostEqual(self.alone(np.stack([left, right])).correlation or 0.0, expected, places=9)
+        self.assertIsNone(self.alone(np.stack([one, np.zeros_like(one)])).correlation)
+
     def test_at_whatever_pace_they_come_and_whenever_they_end(self) -> None:
         rng = np.random.default_rng(2)
         for _ in range(6):
