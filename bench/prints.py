@@ -123,12 +123,11 @@ def _song(workspace: Workspace, folder: Path, name: str, count: int, length_s: f
 
 
 def _printing(workspace: Workspace, stored: StoredSession, order: Print, folder: Path) -> float:
-    out = folder / "prints"
-    out.mkdir(exist_ok=True)
     made_at = datetime.now(UTC)
     named = named_files(stored.session, [order], made_at)
     media = workspace.open_media(stored.session)
-    return _timed(lambda: print_files(stored.session, media, named, out, made_at=made_at, overwrite=True))
+    with tempfile.TemporaryDirectory(dir=folder) as out:
+        return _timed(lambda: print_files(stored.session, media, named, Path(out), made_at=made_at))
 
 
 def _timed(work: Callable[[], object]) -> float:
