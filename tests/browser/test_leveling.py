@@ -76,7 +76,7 @@ class ReferenceJourneyTest(LevelingCase):
     def mix_peak(self) -> float:
         """The mix's peak as the ladder reads it once the latest state is measured."""
         self.page.get_by_role("radio", name="gain ladder").click()
-        self.page.wait_for_timeout(2500)
+        self.page.get_by_role("button", name=re.compile(r"^Findings \d+$")).wait_for()
         text = self.page.get_by_role("row", name="Mix").locator("[data-cell=post-fader]").inner_text()
         return float(text.strip().replace("−", "-"))
 
