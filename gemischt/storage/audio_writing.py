@@ -133,7 +133,7 @@ class AudioFileWriter:
             else soxr.ResampleStream(sample_rate_hz, rate_hz, layout.n_channels, dtype="float64", quality="VHQ")
         )
         bytes_in_all = most_samples * rate_hz // sample_rate_hz * layout.n_channels * self.format.bits // 8
-        with _refusals(path):
+        with refusals_of(path):
             self._file = soundfile.SoundFile(
                 str(path),
                 "w",
@@ -171,7 +171,7 @@ class AudioFileWriter:
             block = np.ascontiguousarray(self._stream.resample_chunk(np.ascontiguousarray(block.T), last=last).T)
         if block.shape[1]:
             ordered = np.ascontiguousarray(block if self._order is None else block[self._order])
-            with _refusals(self._path):
+            with refusals_of(self._path):
                 if self._is_packed:
                     _write_bytes(self._file, self._quantizer.pack(ordered))
                 else:
@@ -186,7 +186,7 @@ class AudioFileWriter:
             yield from self._turned_around(n_channels)
         if self._stream is not None:
             yield from self._resampled(np.zeros((n_channels, 0)), last=True)
-        with _refusals(self._path):
+        with refusals_of(self._path):
             self._file.close()
 
     def _turned_around(self, n_channels: int) -> Iterator[Audio]:
@@ -219,7 +219,7 @@ class AudioFileWriter:
 
 
 @contextmanager
-def _refusals(path: Path) -> Iterator[None]:
+def refusals_of(path: Path) -> Iterator[None]:
     """The file library only says that the system refused: whether the disk is full is looked up."""
     try:
         yield

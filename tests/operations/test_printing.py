@@ -1,11 +1,7 @@
 """Prints: what is in the file is what the engine renders."""
 
 import errno
-import resource
-import signal
 import struct
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from unittest import mock
 
@@ -22,6 +18,7 @@ from gemischt.core.space.layout import LAYOUTS
 from gemischt.operations.measuring import measure_file
 from gemischt.operations.printing import Printed
 from gemischt.storage.audio_writing import Quantizer
+from tests.support.files import no_file_longer_than
 from tests.support.prints import print_mix
 from tests.support.signals import RATE_HZ, Signal, impulse, noise, sine
 from tests.support.workspaces import WorkspaceCase
@@ -37,19 +34,6 @@ def _speakers_in(path: Path) -> int:
 
 SPEAKERS = (("quad", 4, 0x33), ("5.1", 6, 0x3F), ("7.1", 8, 0x63F), ("5.1.4", 10, 0x2D03F), ("7.1.4", 12, 0x2D63F))
 """Masks from the header of WAVE_FORMAT_EXTENSIBLE, from memory; side loudspeakers come behind the back ones there."""
-
-
-@contextmanager
-def no_file_longer_than(n_bytes: int) -> Iterator[None]:
-    """The system writes what fits and refuses the rest, as on a disk that becomes full."""
-    before, hard = resource.getrlimit(resource.RLIMIT_FSIZE)
-    heard = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
-    resource.setrlimit(resource.RLIMIT_FSIZE, (n_bytes, hard))
-    try:
-        yield
-    finally:
-        resource.setrlimit(resource.RLIMIT_FSIZE, (before, hard))
-        signal.signal(signal.SIGXFSZ, heard)
 
 
 class PrintTest(WorkspaceCase):

@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from gemischt.core.errors import BadAudio
+from gemischt.core.errors import BadAudio, StorageFailed
 from gemischt.storage.channel_files import MOST_CHANNELS, take_apart
-from tests.support.files import write_wav
+from tests.support.files import no_file_longer_than, write_wav
 from tests.support.signals import RATE_HZ, Signal, noise
 
 
@@ -51,6 +51,12 @@ class TakingApartTest(unittest.TestCase):
                 self.assertEqual(
                     self.apart(write_wav(self.folder / "own.wav", noise(0.1, channels=count)))[0], expected
                 )
+
+    def test_a_disk_that_becomes_full_is_said(self) -> None:
+        path = write_wav(self.folder / "three.wav", noise(1.0, channels=3))
+        with no_file_longer_than(100_000), self.assertRaises(StorageFailed) as raised:
+            take_apart(path, path.name, self.folder / "apart")
+        self.assertIn("three.wav", raised.exception.where)
 
     def test_what_cannot_be_is_said(self) -> None:
         many = write_wav(self.folder / "many.wav", np.zeros((MOST_CHANNELS + 1, 480)))

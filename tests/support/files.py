@@ -1,6 +1,10 @@
 """Audio files on disk, good and bad."""
 
+import resource
+import signal
 import struct
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -64,3 +68,16 @@ def bad_files(folder: Path) -> dict[str, tuple[Path, str]]:
     flac.write_bytes(data)
     written["broken.flac"] = (flac, "damaged")
     return written
+
+
+@contextmanager
+def no_file_longer_than(n_bytes: int) -> Iterator[None]:
+    """The system writes what fits and refuses the rest, as on a disk that becomes full."""
+    before, hard = resource.getrlimit(resource.RLIMIT_FSIZE)
+    heard = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (n_bytes, hard))
+    try:
+        yield
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (before, hard))
+        signal.signal(signal.SIGXFSZ, heard)
