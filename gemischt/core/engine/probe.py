@@ -35,6 +35,8 @@ class StripProbe:
         self._dynamics: dict[str, tuple[float, float]] = {}
         self._bank = MeterBank(1, 0, sample_rate_hz)
         self._scope = StereoScope(sample_rate_hz)
+        # A new plan has a probe of its own.
+        self._fold: NDArray[np.float64] | None = None
 
     def watchers(self, plan: Plan) -> dict[OperationId, Watcher]:
         """Where in a plan to look."""
@@ -77,10 +79,12 @@ class StripProbe:
         """What a goniometer shows of the strip behind its fader, folded down to two channels: see StereoScope. Empty
         for a strip that is nowhere in the plan."""
         name = strip_buffer(self.strip_id, "post-fader")
-        layout = dict(plan.blueprint.buffers).get(name)
-        if layout is None:
+        sound = plan.buffers.get(name)
+        if sound is None:
             return np.zeros(0, np.float32)
-        return self._scope.process(matrix_between(layout, STEREO) @ plan.buffers[name][:, :n_samples])
+        if self._fold is None or self._fold.shape[1] != len(sound):
+            self._fold = matrix_between(dict(plan.blueprint.buffers)[name], STEREO)
+        return self._scope.process(self._fold @ sound[:, :n_samples])
 
 
 def probed_processors(chain: tuple[Processor, ...]) -> list[Processor]:
