@@ -29,9 +29,13 @@ class LayoutTest(BrowserCase):
     def test_both_themes(self) -> None:
         page = self.open(only={"accordion"})
         background = "getComputedStyle(document.body).backgroundColor"
+        # Of an element that does not say what colour its lines are.
+        lines = "getComputedStyle(document.body).borderTopColor"
         self.assertEqual(page.evaluate(background), "rgb(246, 241, 230)")
+        self.assertEqual(page.evaluate(lines), "rgb(217, 207, 187)")
         page.keyboard.press("n")
         self.assertEqual(page.evaluate(background), "rgb(25, 23, 34)")
+        self.assertEqual(page.evaluate(lines), "rgb(58, 53, 72)")
         page.reload()
         page.get_by_role("row").first.wait_for()
         self.assertEqual(page.evaluate(background), "rgb(25, 23, 34)")

@@ -25,6 +25,7 @@ const config = defineConfig({
       bg: "sheet",
       "--global-font-mono": "fonts.mono",
       "--global-font-body": "fonts.body",
+      "--global-color-border": "colors.rule",
     },
     "html, body, #root": { height: "100%", overflow: "hidden" },
     "*::placeholder": { color: "quiet/80" },
