@@ -21,7 +21,7 @@ from gemischt.core.session.catalogue import catalogue
 from gemischt.core.session.document import Session
 from gemischt.core.session.moves import curve_of
 from gemischt.core.units import heard_or_none, position_to_side
-from gemischt.operations.importing import import_channels, import_file, midi_action, with_rate_of
+from gemischt.operations.importing import import_tracks, midi_action, with_rate_of
 from gemischt.operations.measuring import measure_file, summary_to_json
 from gemischt.operations.reports import report_to_json
 from gemischt.operations.session_files import (
@@ -239,11 +239,10 @@ def import_files(session: str, files: list[Path], *, data: Path, apart: bool = F
                 if not tracks:
                     stored = with_rate_of(workspace, stored, path, path.name)
                 rate = stored.session.sample_rate_hz
-                if apart:
-                    tracks += import_channels(workspace, path, path.name, sample_rate_hz=rate)
-                    continue
                 with progress_bar(path.name) as progress:
-                    tracks.append(import_file(workspace, path, path.name, sample_rate_hz=rate, progress=progress))
+                    tracks += import_tracks(
+                        workspace, path, path.name, sample_rate_hz=rate, apart=apart, progress=progress
+                    )
             except GemischtError as error:
                 errors.print(str(error), markup=False)
                 failed = True

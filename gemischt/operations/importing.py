@@ -51,16 +51,26 @@ def import_file(
     )
 
 
-def import_channels(workspace: Workspace, path: Path, name: str, *, sample_rate_hz: int) -> list[NewTrack]:
-    """Keep each channel of an audio file by itself and describe the mono tracks they become.
+def import_tracks(
+    workspace: Workspace,
+    path: Path,
+    name: str,
+    *,
+    sample_rate_hz: int,
+    apart: bool,
+    progress: Progress = no_progress,
+) -> list[NewTrack]:
+    """Keep an audio file and describe what becomes of it: one track, or *apart* a mono track for each channel.
 
     Raises:
-        BadAudio, StorageFailed: named after the file, nothing is left behind.
+        BadAudio, StorageFailed: named after the file.
     """
+    if not apart:
+        return [import_file(workspace, path, name, sample_rate_hz=sample_rate_hz, progress=progress)]
     shown = clean_name(name)
     stem = PurePosixPath(shown).stem or shown
     stamp_s = start_in_file(path, check_header(path, shown).samplerate)
-    tracks = []
+    tracks: list[NewTrack] = []
     with tempfile.TemporaryDirectory(dir=workspace.uploads) as folder:
         for channel in take_apart(path, shown, Path(folder)):
             named = f"{stem[:150]} {channel.name}.wav"

@@ -92,13 +92,16 @@ class _OlderName(io.FileIO):
         return bytes(content[: self.readinto(memoryview(content))])
 
 
-def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> Iterator[MediaSamples]:
-    """Blocks (n_frames, n_channels) of float32, channels in the order of their layout; BadAudio where decoding fails or
-    a sample is not a number."""
+def read_blocks(
+    path: Path, name: str, *, block_frames: int = READ_FRAMES, as_stored: bool = False
+) -> Iterator[MediaSamples]:
+    """Blocks (n_frames, n_channels) of float32, channels in the order of their layout, or *as stored*, of which there
+    may be any number; BadAudio where decoding fails or a sample is not a number."""
     done = 0
     try:
         with opened(path) as source, soundfile.SoundFile(source) as file:
-            _, order = speakers_of_file(path, name, file.channels)
+            stored = tuple(range(file.channels))
+            order = stored if as_stored else speakers_of_file(path, name, file.channels)[1]
             while len(block := file.read(block_frames, dtype="float32", always_2d=True)):
                 if not np.isfinite(block).all():
                     second = done / file.samplerate
@@ -114,7 +117,7 @@ def read_blocks(path: Path, name: str, *, block_frames: int = READ_FRAMES) -> It
                         remedy="Its numbers are in another scale or damaged; export it again.",
                     )
                 done += len(block)
-                yield block if order == tuple(range(file.channels)) else np.ascontiguousarray(block[:, order])
+                yield block if order == stored else np.ascontiguousarray(block[:, order])
             if done < file.frames:
                 raise BadAudio(
                     f"it breaks off: {done} of {file.frames} samples could be read",

@@ -1,16 +1,14 @@
 """Files of many channels taken apart: a file for each channel."""
 
-from collections.abc import Iterator
 from contextlib import ExitStack
 from pathlib import Path
 from typing import NamedTuple
 
 import soundfile
 
-from gemischt.core.audio import MediaSamples
 from gemischt.core.errors import BadAudio
 from gemischt.storage.audio_headers import check_complete
-from gemischt.storage.audio_reading import READ_FRAMES, check_header, opened
+from gemischt.storage.audio_reading import check_header, read_blocks
 from gemischt.storage.audio_writing import refusals_of
 from gemischt.storage.wave_speakers import speakers_in
 
@@ -45,17 +43,7 @@ def take_apart(path: Path, name: str, folder: Path) -> list[ChannelFile]:
             writing.enter_context(soundfile.SoundFile(str(file.path), "w", info.samplerate, 1, "FLOAT"))
             for file in files
         ]
-        for block in _blocks_of(path, name):
+        for block in read_blocks(path, name, as_stored=True):
             for channel, part in enumerate(parts):
                 part.write(block[:, channel])
     return files
-
-
-def _blocks_of(path: Path, name: str) -> Iterator[MediaSamples]:
-    try:
-        with opened(path) as source, soundfile.SoundFile(source) as whole:
-            while len(block := whole.read(READ_FRAMES, dtype="float32", always_2d=True)):
-                yield block
-    except soundfile.LibsndfileError as error:
-        reason = str(error.error_string).rstrip(".")
-        raise BadAudio(f"it cannot be decoded ({reason})", where=name, remedy="Export it again.") from None

@@ -64,7 +64,11 @@ class TakingApartTest(unittest.TestCase):
         words.write_bytes(b"this is no audio at all, only words")
         cut = self.folder / "cut.wav"
         cut.write_bytes(write_wav(self.folder / "whole.wav", noise(1.0, channels=3)).read_bytes()[:200000])
-        for path, reason in ((many, "65 channels"), (words, "not readable"), (cut, "cut off")):
+        broken = noise(0.1, channels=3)
+        broken[1, 2400] = np.nan
+        nan = write_wav(self.folder / "nan.wav", broken)
+        cases = ((many, "65 channels"), (words, "not readable"), (cut, "cut off"), (nan, "not numbers"))
+        for path, reason in cases:
             with self.subTest(path.name), self.assertRaises(BadAudio) as raised:
                 take_apart(path, path.name, self.folder / "apart")
             self.assertIn(reason, raised.exception.what)

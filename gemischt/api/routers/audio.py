@@ -14,7 +14,7 @@ from gemischt.api.schemas import SessionState
 from gemischt.core.errors import BadAudio, InvalidSession, NotFound
 from gemischt.core.session.actions import NewTrack
 from gemischt.operations.handing_over import take_in_archive
-from gemischt.operations.importing import clean_name, import_channels, import_file, with_rate_of
+from gemischt.operations.importing import clean_name, import_tracks, with_rate_of
 from gemischt.operations.waveforms import waveform
 from gemischt.storage.writing import claim, disk_error
 
@@ -99,7 +99,6 @@ async def upload_audio(
         if stored is not before:
             await run_in_threadpool(hub.document_changed, stored)
         rate = stored.session.sample_rate_hz
-        path = Path(part.name)
-        if apart:
-            return await run_in_threadpool(import_channels, workspace, path, shown, sample_rate_hz=rate)
-        return [await run_in_threadpool(import_file, workspace, path, shown, sample_rate_hz=rate)]
+        return await run_in_threadpool(
+            import_tracks, workspace, Path(part.name), shown, sample_rate_hz=rate, apart=apart
+        )

@@ -4,9 +4,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio, Integers
-from gemischt.core.dsp.jit import AUDIO, BYTE_FRAMES, FLOAT, INT, INTEGER_FRAMES, kernel
+from gemischt.core.dsp.jit import AUDIO, BYTE_FRAMES, FLOAT, INT, INTEGER_FRAMES, inline_kernel, kernel
 
 _BYTES = 3
+
+
+@inline_kernel
+def _fitting(wanted: float, full_scale: float) -> float:
+    return min(max(wanted, -full_scale), full_scale - 1.0)
 
 
 @kernel(AUDIO, FLOAT, INT, INTEGER_FRAMES, returns=INT)
@@ -21,7 +26,7 @@ def round_to_frames(audio: Audio, full_scale: float, step: int, frames: Integers
         row = audio[channel]
         for i in range(row.size):
             wanted = full_scale * row[i]
-            fits = min(max(wanted, -full_scale), full_scale - 1.0)
+            fits = _fitting(wanted, full_scale)
             clipped += wanted != fits
             frames[i, channel] = np.int32(np.rint(fits)) * np.int32(step)
     return clipped
@@ -41,7 +46,7 @@ def pack_24_bits(audio: Audio, frames: NDArray[np.uint8]) -> int:
         at = _BYTES * channel
         for i in range(row.size):
             wanted = full_scale * row[i]
-            fits = min(max(wanted, -full_scale), full_scale - 1.0)
+            fits = _fitting(wanted, full_scale)
             clipped += wanted != fits
             whole = np.int32(np.rint(fits))
             frames[i, at] = whole & 0xFF

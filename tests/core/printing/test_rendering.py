@@ -100,6 +100,13 @@ class LimitingTest(unittest.TestCase):
         self.assertIsNone(drum)
         self.assertIsNone(before)
 
+    def test_a_limiter_that_is_off_is_none(self) -> None:
+        bench = Bench()
+        bench.track("voice", sine(440.0, -6.0, 1.0), chain=[LIMITER | {"on": False}])
+        written = rendered(bench, order(strips=["voice"]))["p1:voice/post-fader"].written
+        assert written is not None
+        self.assertIsNone(written.limiting)
+
     def test_it_counts_over_the_printed_stretch_only(self) -> None:
         signal = np.concatenate([sine(440.0, -6.0, 1.0), sine(440.0, -40.0, 1.0)], axis=1)
         bench = Bench()

@@ -1,7 +1,7 @@
 import createClient, { type Middleware } from "openapi-fetch";
 
 import type { paths } from "./schema.gen";
-import type { ErrorBody } from "./types";
+import type { ErrorBody, NewTrack } from "./types";
 
 /** An error as the server tells it: what, where, and what to do. */
 export class ServerError extends Error {
@@ -50,6 +50,17 @@ export function upload<T>(
     signal.addEventListener("abort", () => call.abort());
     call.send(file);
   });
+}
+
+/** Brings an audio file into a session: the tracks to add, one, or *apart* one for each channel. */
+export function uploadTracks(
+  session: string,
+  file: File,
+  onProgress: (share: number) => void,
+  { signal = new AbortController().signal, apart = false } = {},
+): Promise<NewTrack[]> {
+  const path = `/api/sessions/${session}/audio?name=${encodeURIComponent(file.name)}&apart=${apart}`;
+  return upload<NewTrack[]>(path, file, onProgress, signal);
 }
 
 async function errorOf(status: number, text: string): Promise<ServerError> {

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import { ServerError, upload } from "../../api/client";
+import { ServerError, uploadTracks } from "../../api/client";
 import { reloadSession } from "../../api/queries";
 import type { NewTrack } from "../../api/types";
 import { useOpen } from "../../app/SessionContext";
@@ -53,14 +53,9 @@ export function useImport() {
         continue;
       }
       try {
-        const path = `/api/sessions/${state.id}/audio?name=${encodeURIComponent(file.name)}&apart=${apart}`;
-        const come = await upload<NewTrack[]>(
-          path,
-          file,
-          (share) => change(entry.id, { share }),
-          stopping.signal,
-        );
-        tracks.push(...come);
+        const { signal } = stopping;
+        const tell = (share: number) => change(entry.id, { share });
+        tracks.push(...(await uploadTracks(state.id, file, tell, { signal, apart })));
         forget(entry.id);
       } catch (failure) {
         if (stopping.signal.aborted) forget(entry.id);

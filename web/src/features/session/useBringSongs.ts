@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { answer, server, ServerError, upload } from "../../api/client";
+import { answer, server, ServerError, upload, uploadTracks } from "../../api/client";
 import { refreshSessions } from "../../api/queries";
 import type { NewTrack, SessionState } from "../../api/types";
 import { openSession } from "../../app/location";
@@ -36,10 +36,9 @@ export function useBringSongs(onProblem: (problem: string) => void) {
     const tracks: NewTrack[] = [];
     for (const [index, file] of files.entries()) {
       try {
-        const path = `/api/sessions/${state.id}/audio?name=${encodeURIComponent(file.name)}`;
         const one = (share: number) =>
           setBringing({ words: file.name, share: (index + share) / files.length });
-        tracks.push(...(await upload<NewTrack[]>(path, file, one, new AbortController().signal)));
+        tracks.push(...(await uploadTracks(state.id, file, one)));
       } catch (failure) {
         fail(file.name, failure);
       }
