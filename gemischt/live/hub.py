@@ -89,6 +89,11 @@ class Room:
             self._owner = None
             self.player.stop()
 
+    def played(self, listener: Listener, message: messages.Played) -> None:
+        """Go by what has been heard; takes no time."""
+        if listener is self._owner:
+            self.player.played(message.epoch, message.samples, message.missed)
+
     def handle(self, listener: Listener, message: messages.AnyMessage) -> None:
         """Act on a message, which may read the database; raises GemischtError if it cannot be done."""
         rate = self._stored.session.sample_rate_hz
@@ -104,9 +109,6 @@ class Room:
                 self.player.set_loop(
                     None if stretch is None else (s_to_samples(stretch[0], rate), s_to_samples(stretch[1], rate))
                 )
-            case messages.Played(epoch=epoch, samples=samples, missed=missed):
-                if listener is self._owner:
-                    self.player.played(epoch, samples, missed)
             case messages.Watch(strip=strip):
                 self._watched = strip
                 self.player.watch(strip)

@@ -1,11 +1,13 @@
 """The engine thread of one session: renders a little ahead of what was heard."""
 
+import contextlib
 import logging
 import threading
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from queue import Empty, SimpleQueue
 from typing import Any
 
 import numpy as np
@@ -79,9 +81,8 @@ class Player:
         self._plan = self._renderer.plan
         self._led = LedParameters(self._plan)
         self._lead = Lead()
-        self._wishes: deque[Callable[[], None] | _Edit] = deque()
-        self._wake = threading.Condition()
-        self._closed = False
+        # Nobody who wishes waits for anybody: an event loop may.
+        self._wishes: SimpleQueue[Callable[[], Any] | _Edit | None] = SimpleQueue()
         self.transport = Transport()
         self._sent_samples = 0
         self._played_samples = 0
@@ -173,11 +174,7 @@ class Player:
 
     def edit(self, session: Session, media: OpenMedia, *, revision: int, serial: int | None = None) -> None:
         """Go on with a changed session; ``revision`` and ``serial`` are told with the first sound that has it."""
-        with self._wake:
-            # Each is a whole session: of those that wait the newest is enough.
-            self._wishes = deque(wish for wish in self._wishes if not isinstance(wish, _Edit))
-            self._wishes.append(_Edit(session, media, revision, serial))
-            self._wake.notify()
+        self._wishes.put(_Edit(session, media, revision, serial))
 
     def reach(self) -> None:
         """Be close behind what is done from now on."""
@@ -185,29 +182,34 @@ class Player:
 
     def close(self) -> None:
         """Stop the thread."""
-        with self._wake:
-            self._closed = True
-            self._wake.notify()
+        self._wishes.put(None)
         self._thread.join()
 
     def _wish(self, wish: Callable[[], Any]) -> None:
-        with self._wake:
-            self._wishes.append(wish)
-            self._wake.notify()
+        self._wishes.put(wish)
 
     def _run(self) -> None:
         while True:
-            with self._wake:
-                while not (self._closed or self._wishes or self._wants_block()):
-                    self._wake.wait()
-                if self._closed:
-                    return
-                wishes = list(self._wishes)
-                self._wishes.clear()
+            wishes = self._taken_wishes()
+            # Each edit is a whole session: of those that wait the newest is enough.
+            newest = next((wish for wish in reversed(wishes) if isinstance(wish, _Edit)), None)
             for wish in wishes:
-                self._supervised(partial(self._edit, wish) if isinstance(wish, _Edit) else wish)
+                if wish is None:
+                    return
+                if not isinstance(wish, _Edit):
+                    self._supervised(wish)
+                elif wish is newest:
+                    self._supervised(partial(self._edit, wish))
             if self._wants_block():
                 self._supervised(self._send_block)
+
+    def _taken_wishes(self) -> list[Callable[[], Any] | _Edit | None]:
+        """All that wait; with nothing else to do, once there is one. None ends the thread."""
+        wishes = [] if self._wants_block() else [self._wishes.get()]
+        with contextlib.suppress(Empty):
+            while True:
+                wishes.append(self._wishes.get_nowait())
+        return wishes
 
     def _supervised(self, work: Callable[[], Any]) -> None:
         """Let nothing end the thread: what fails is logged and told, and playback stops where it was."""

@@ -23,7 +23,7 @@ from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.errors import Cancelled, GemischtError
 from gemischt.operations.jobs import WORKERS
 from gemischt.operations.memory import give_back
-from gemischt.operations.priority import Share
+from gemischt.operations.priority import Share, step_back_whole
 from gemischt.operations.tasks import TASK
 from gemischt.operations.workspace import Workspace
 
@@ -155,6 +155,7 @@ def main() -> None:
     worker = _Worker(orders, tell)
     # Getting ready takes little and comes before all work, so it does not wait until others leave something.
     prepare_kernels()
+    step_back_whole()
     threading.Thread(target=_watch_share, args=(worker, tell), name="share", daemon=True).start()
     worker.run()
 

@@ -124,30 +124,25 @@ class TaskProcessTest(WorkspaceCase):
         busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(2 * (os.cpu_count() or 1))]
         self.addCleanup(lambda: [program.wait() for program in busy])
         self.addCleanup(lambda: [program.kill() for program in busy])
-        starved: list[bool] = []
         began_s = time.monotonic()
-        measured = self.measure(session, lambda _share: starved.append(self.process.is_starved))
+        measured = self.measure(session)
         self.assertEqual(measured["duration_s"], 30.0)
         self.assertLess(time.monotonic() - began_s, 120.0)
 
-    def test_a_share_is_taken_when_little_is_left_and_given_back_when_all_is_done(self) -> None:
-        policies: list[str] = []
-        with mock.patch.object(priority, "_schedule", side_effect=policies.append):
-            share = priority.Share()
-            with mock.patch("time.process_time", return_value=0.0):
-                for working in (True, True, False, True, True, True):
-                    time.sleep(0.01)
-                    self.assertFalse(share.is_starved)
-                    share.look(working=working)
-            self.assertTrue(share.is_starved)
-            share.look(working=False)
-            self.assertFalse(share.is_starved)
-        self.assertEqual(policies, ["SCHED_IDLE", "SCHED_OTHER", "SCHED_IDLE"])
+    def test_too_little_of_the_machine_is_noticed_while_there_is_work_and_forgotten_with_it(self) -> None:
+        share = priority.Share()
+        with mock.patch("time.process_time", return_value=0.0):
+            for working in (True, True, False, True, True, True):
+                self.assertFalse(share.is_starved)
+                share.look(working=working)
+        self.assertTrue(share.is_starved)
+        share.look(working=False)
+        self.assertFalse(share.is_starved)
 
-    def test_it_stands_back_behind_playback(self) -> None:
+    def test_it_stands_back_behind_playback_by_what_every_user_may_do(self) -> None:
         self.process.start()
         self.measure(self.new_session(tone=noise(0.5)).session)
-        deadline_s = time.monotonic() + 10.0
-        while os.sched_getscheduler(self.pid()) != os.SCHED_IDLE:
-            self.assertLess(time.monotonic(), deadline_s)
-            time.sleep(0.05)
+        for thread in os.listdir(f"/proc/{self.pid()}/task"):
+            self.assertGreater(os.getpriority(os.PRIO_PROCESS, int(thread)), os.getpriority(os.PRIO_PROCESS, 0))
+            # Who leaves the common queue comes back to it only with a right that few have.
+            self.assertEqual(os.sched_getscheduler(int(thread)), os.SCHED_OTHER)

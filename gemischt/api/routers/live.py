@@ -14,7 +14,7 @@ from gemischt.core.errors import GemischtError, InvalidAction
 from gemischt.core.session.validation import faults_of
 from gemischt.live.hub import Listener, Room
 from gemischt.live.inbox import Inbox
-from gemischt.live.messages import CLIENT_MESSAGE, AnyMessage
+from gemischt.live.messages import CLIENT_MESSAGE, AnyMessage, Played
 
 router = APIRouter()
 
@@ -36,7 +36,12 @@ async def live(socket: WebSocket, session_id: str, hub: HubDep) -> None:
         while True:
             raw = await _received_text(socket)
             try:
-                await inbox.put(_parsed(raw))
+                message = _parsed(raw)
+                if isinstance(message, Played):
+                    # What the player goes by waits for nothing that takes long.
+                    room.played(listener, message)
+                else:
+                    await inbox.put(message)
             except GemischtError as error:
                 listener.send(_error_message(error))
     except WebSocketDisconnect:

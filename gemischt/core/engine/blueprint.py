@@ -68,11 +68,17 @@ def draw_blueprint(
     return with_leaders(session, blueprint)
 
 
-def with_leaders(session: Session, blueprint: specs.Blueprint) -> specs.Blueprint:
-    """The blueprint with what moves and followers do to its operations."""
-    settings = Settings(session)
-    courses = courses_of(session, blueprint, settings)
-    return replace(blueprint, courses=courses, followings=followings_of(session, blueprint, settings))
+def with_leaders(
+    session: Session, blueprint: specs.Blueprint, before: specs.Blueprint | None = None
+) -> specs.Blueprint:
+    """The blueprint with what moves and followers do to its operations.
+
+    Args:
+        before: a blueprint of the same structure; what leads as it did there stays.
+    """
+    settings, known = Settings(session), before or blueprint
+    courses = courses_of(session, blueprint, settings, known.courses)
+    return replace(blueprint, courses=courses, followings=followings_of(session, blueprint, settings, known.followings))
 
 
 @dataclass

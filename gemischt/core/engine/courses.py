@@ -298,15 +298,28 @@ def strip_course(session: Session, strip: Strip, part: Part) -> Course:
     return Course(alone, (), part, {})
 
 
-def courses_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Course, ...]:
-    """The courses of a session's strips in its blueprint, without moves that lead nothing there."""
+def courses_of(
+    session: Session, blueprint: specs.Blueprint, settings: Settings, before: Sequence[specs.Course] = ()
+) -> tuple[Course, ...]:
+    """The courses of a session's strips in its blueprint, without moves that lead nothing there.
+
+    Args:
+        before: those of a blueprint of the same structure; they stay where they lead alike.
+    """
     found: list[Course] = []
     if not session.moves:
         return ()
     part = Part.of(blueprint, settings)
+    known: dict[str, Course] = {}
+    for course in before:
+        assert isinstance(course, Course)
+        known[course.session.strips[0].id] = course
     for strip_id, moves in moves_by_strip(session).items():
         unled = strip_course(session, session.strip(strip_id), part)
         course = replace(unled, curves=tuple(curve_of(session, move) for move in moves))
+        if strip_id in known and known[strip_id].key == course.key:
+            found.append(known[strip_id])
+            continue
         leads: dict[OperationId, tuple[Curve, ...]] = {}
         for curve in course.curves:
             for id_ in course.led_by(curve):

@@ -1,7 +1,7 @@
 """Followings: how followers lead a strip's operations."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -89,6 +89,11 @@ class Following:
         moved = [] if self.curve is None else [point.value for point in self.curve.points]
         return [self.value, *(pull.to for _, pull in self.pulls), *moved]
 
+    def moves_as_in(self, session: Session) -> bool:
+        """Whether the same moves are there."""
+        beside = _moves_beside(session, self.operation, self.address)
+        return self.curve == _curve_at(session, self.address) and self.beside == beside
+
     def reach(self, scale: Scale) -> tuple[float, float]:
         """How far all its followers together may lead it on its scale, inside its range."""
         rests = [scale.number(value) for value in self.values]
@@ -99,17 +104,33 @@ class Following:
         return min(limits), max(limits)
 
 
-def followings_of(session: Session, blueprint: specs.Blueprint, settings: Settings) -> tuple[Following, ...]:
-    """All there are in a session whose followers are steps of chains."""
+def followings_of(
+    session: Session, blueprint: specs.Blueprint, settings: Settings, before: Sequence[specs.Following] = ()
+) -> tuple[Following, ...]:
+    """All there are in a session whose followers are steps of chains.
+
+    Args:
+        before: those of a blueprint of the same structure; they stay where they lead alike.
+    """
     followers = [(strip, steps) for strip in session.strips if (steps := followers_in(strip.chain))]
     if not followers:
         return ()
     part = Part.of(blueprint, settings)
-    return tuple(found for strip, steps in followers for found in _followings(session, part, strip, steps))
+    known: dict[str, list[Following]] = {}
+    for following in before:
+        assert isinstance(following, Following)
+        known.setdefault(following.operation.strip, []).append(following)
+    found: list[Following] = []
+    for strip, steps in followers:
+        course, kept = strip_course(session, strip, part), known.get(strip.id, [])
+        if kept and kept[0].course.key == course.key and all(one.moves_as_in(session) for one in kept):
+            found += kept
+        else:
+            found += _followings(session, course, strip, steps)
+    return tuple(found)
 
 
-def _followings(session: Session, part: Part, strip: Strip, steps: Chain) -> Iterator[Following]:
-    course = strip_course(session, strip, part)
+def _followings(session: Session, course: Course, strip: Strip, steps: Chain) -> Iterator[Following]:
     pulls: dict[str, list[tuple[str, Pull]]] = {}
     for step in steps:
         assert isinstance(step, FollowerStep)
@@ -122,12 +143,17 @@ def _followings(session: Session, part: Part, strip: Strip, steps: Chain) -> Ite
         except InvalidAction:
             # A part of a session need not hold all that its followers move.
             continue
-        move = next((move for move in session.moves if move.on and move.target == address), None)
-        curve = None if move is None else curve_of(session, move)
+        curve = _curve_at(session, address)
         tried: list[Value] = [pull.to for _, pull in own]
         for operation in course.led_by_values(address, [led.value, *tried]):
             beside = _moves_beside(session, operation, address)
             yield Following(course, operation, address, tuple(own), led.parameter, led.value, curve, beside)
+
+
+def _curve_at(session: Session, address: str) -> Curve | None:
+    """The move of what stands at an address, if there is one."""
+    move = next((move for move in session.moves if move.on and move.target == address), None)
+    return None if move is None else curve_of(session, move)
 
 
 def _moves_beside(session: Session, operation: OperationId, address: str) -> tuple[Curve, ...]:

@@ -107,7 +107,7 @@ class Renderer:
         session = with_steps_in_chains(session)
         settled = resettle(self.plan.blueprint, self._session, session) if media is self._media else None
         if settled is not None and (session.moves or settled.followings):
-            settled = with_leaders(session, settled)
+            settled = with_leaders(session, settled, self.plan.blueprint)
         blueprint = draw_blueprint(session, media) if settled is None else settled
         if settled is not None or blueprint == self.plan.blueprint:
             self._session, self._media, self._waiting = session, media, None

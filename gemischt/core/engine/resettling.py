@@ -50,7 +50,7 @@ def resettle(blueprint: specs.Blueprint, before: Session, after: Session) -> spe
     fresh: dict[OperationId, specs.Spec] = {}
     turned = _turned_by_groups(before, after, settings)
     for old, new in zip(before.strips, after.strips, strict=True):
-        if old is new and new.id not in turned:
+        if old == new and new.id not in turned:
             continue
         if old.model_copy(update={name: getattr(new, name) for name in _SETTINGS}) != new:
             return None

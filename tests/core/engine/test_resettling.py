@@ -7,12 +7,16 @@ from unittest import mock
 import numpy as np
 
 from gemischt.core.engine import specs
-from gemischt.core.engine.blueprint import draw_blueprint
+from gemischt.core.engine.blueprint import draw_blueprint, with_leaders
+from gemischt.core.engine.courses import Course
+from gemischt.core.engine.followings import Following
 from gemischt.core.engine.resettling import resettle
 from gemischt.core.errors import InvalidAction, InvalidSession
 from gemischt.core.session.addresses import parameters_of, write
 from gemischt.core.session.document import Session
-from gemischt.core.session.validation import check_session, parse_session
+from gemischt.core.session.ducking import with_steps_in_chains
+from gemischt.core.session.moves import movables
+from gemischt.core.session.validation import check_session, dump_session, parse_session
 from tests.core.engine.test_random_graphs import random_document
 from tests.support.sessions import Bench, compressor
 from tests.support.signals import noise
@@ -41,6 +45,26 @@ def told(blueprint: specs.Blueprint) -> list[Any]:
             case _:
                 found.append(spec.id)
     return found
+
+
+def leaders(blueprint: specs.Blueprint) -> list[Any]:
+    """Everything that moves and followers lead, and by what."""
+    courses = [(course.key, course.leads) for course in blueprint.courses if isinstance(course, Course)]
+    return [*courses, *(following.key for following in blueprint.followings if isinstance(following, Following))]
+
+
+def with_random_moves(session: Session, rng: np.random.Generator) -> Session:
+    """The session with a few random parameters drawn over the song."""
+    found = [one for one in movables(session) if isinstance(one.value, float) and one.parameter.maximum is not None]
+    document = dump_session(session)
+    document["moves"] = [
+        {
+            "target": one.address,
+            "points": [{"at_s": 0.0, "value": one.value}, {"at_s": 0.04, "value": one.parameter.maximum}],
+        }
+        for one in (found[int(index)] for index in rng.permutation(len(found))[:5])
+    ]
+    return parse_session(document)
 
 
 class ResettlingTest(unittest.TestCase):
@@ -84,6 +108,33 @@ class ResettlingTest(unittest.TestCase):
                     self.assertEqual(told(found), told(expected))
         self.assertGreater(resettled, 500)
         self.assertGreater(drawn, 100)
+
+    def test_what_leads_as_it_did_stays_and_is_what_would_have_been_drawn(self) -> None:
+        stayed = changed_leads = 0
+        for number in range(8):
+            session = with_random_moves(self.random_session(), self.rng)
+            blueprint = draw_blueprint(session, self.bench.media)
+            parameters = list(parameters_of(session))
+            for index in self.rng.permutation(len(parameters))[:SOME]:
+                item = parameters[index]
+                values = [item.parameter.minimum, item.parameter.maximum, *item.parameter.choices, not item.value]
+                try:
+                    changed = write(session, item.address, values[int(self.rng.integers(len(values)))])
+                    check_session(changed)
+                except (InvalidAction, InvalidSession):
+                    continue
+                # As it comes out of the data folder: equal, but not the same.
+                changed = parse_session(dump_session(changed))
+                settled = resettle(blueprint, session, with_steps_in_chains(changed))
+                if settled is None:
+                    continue
+                found = with_leaders(with_steps_in_chains(changed), settled, blueprint)
+                with self.subTest(number=number, address=item.address):
+                    self.assertEqual(leaders(found), leaders(draw_blueprint(changed, self.bench.media)))
+                same = [course in blueprint.courses for course in found.courses]
+                stayed, changed_leads = stayed + sum(same), changed_leads + len(same) - sum(same)
+        self.assertGreater(stayed, 100)
+        self.assertGreater(changed_leads, 20)
 
     def test_levels_and_what_processors_are_told_are_not_drawn(self) -> None:
         self.bench.bus("hall", kind="return")
