@@ -87,11 +87,11 @@ class Plan:
         """
         self._lay_out(position_samples, n_samples)
         done = 0
-        for id_, (first, last) in self._calls_of.items():
-            left_out, watcher = id_ in leave_out, watchers.get(id_)
-            if left_out or watcher is not None:
-                self._run_calls(done, first if left_out else last, position_samples, n_samples)
-                done = last
+        concerned = [id_ for id_ in {*watchers, *leave_out} if id_ in self._calls_of]
+        for id_ in sorted(concerned, key=self._calls_of.__getitem__):
+            first, last = self._calls_of[id_]
+            self._run_calls(done, first if id_ in leave_out else last, position_samples, n_samples)
+            done, watcher = last, watchers.get(id_)
             if watcher is not None:
                 watcher(self.operations[id_], n_samples)
         self._run_calls(done, len(self._table), position_samples, n_samples)

@@ -53,6 +53,9 @@ class Role(Enum):
     OUTPUT_FEED = "output feed"
     SEND = "send"
 
+    # There is one object of each: ids are looked up by the thousand.
+    __hash__ = object.__hash__
+
 
 class OperationId(NamedTuple):
     """An operation of a strip; ``part`` is what it belongs to there: a processor, a lane of a block, a send ..."""
