@@ -3,7 +3,10 @@
 app           the web application, assembled
 dependencies  what routers are handed
 errors        every error in one shape: what is wrong, where, and what to do
+handing_over  what the web server tells the process that plays
 limits        how much one request may bring
+playing       playback in a process of its own; playing_worker is its other end
+playing_worker  that process: serves the connections that the web server hands over
 print_schemas  what the API says and takes of prints
 routers       one router per subject
 schemas       what the API says and takes

@@ -1,7 +1,5 @@
 """The web application, assembled."""
 
-import gc
-import sys
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -14,6 +12,7 @@ from starlette.concurrency import run_in_threadpool
 from gemischt import __version__
 from gemischt.api.errors import STATUSES, add_error_handlers
 from gemischt.api.limits import LimitedBodies
+from gemischt.api.playing import PlayingProcess
 from gemischt.api.routers import (
     audio,
     catalogue,
@@ -31,46 +30,47 @@ from gemischt.api.routers import (
 from gemischt.api.schemas import ErrorBody
 from gemischt.api.security import NeedsToken, OnlyOwnPages, SafeHeaders
 from gemischt.api.settings import Settings
-from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.live.hub import Hub
 from gemischt.operations.jobs import Jobs
 from gemischt.operations.task_process import task_process
 from gemischt.operations.workspace import Workspace
 
-# The engine thread shares the interpreter with requests and jobs, and needs its turn for every step of a block.
-_SWITCH_INTERVAL_S = 0.00001
 
-
-def _make_ready() -> None:
-    """Load the kernels, and keep what is there by now out of the garbage collector's sight: looking through it all
-    stops the engine thread for longer than it renders ahead."""
-    prepare_kernels()
-    gc.freeze()
-
-
-def _open(app: FastAPI, settings: Settings) -> None:
+def _open(app: FastAPI, settings: Settings, playing: PlayingProcess | None) -> None:
     app.state.settings = settings
     app.state.workspace = Workspace(settings.data_folder)
     app.state.workspace.begin_serving()
     app.state.jobs = Jobs()
-    app.state.hub = Hub(app.state.workspace, on_empty=app.state.jobs.give_up_for)
-    threading.Thread(target=_make_ready, name="kernels", daemon=True).start()
+    if playing is None:
+        app.state.playing = app.state.hub = Hub(app.state.workspace, on_empty=app.state.jobs.give_up_for)
+    else:
+        app.state.playing = playing
+        playing.on_empty = app.state.jobs.give_up_for
+        threading.Thread(target=playing.start, name="playing", daemon=True).start()
     threading.Thread(target=task_process.start, name="tasks", daemon=True).start()
 
 
 def _close(app: FastAPI) -> None:
-    app.state.hub.close()
+    app.state.playing.close()
     app.state.jobs.close()
     app.state.workspace.close()
 
 
-def create_app(settings: Settings) -> FastAPI:
-    """The application over one data folder."""
+def create_playing_app(settings: Settings, hub: Hub) -> FastAPI:
+    """What pages listen to, alone."""
+    app = FastAPI(openapi_url=None)
+    app.state.hub = hub
+    app.include_router(live.router)
+    _keep_strangers_out(app, settings)
+    return app
+
+
+def create_app(settings: Settings, playing: PlayingProcess | None = None) -> FastAPI:
+    """The application over one data folder; without a process that plays, it plays itself."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        sys.setswitchinterval(_SWITCH_INTERVAL_S)
-        await run_in_threadpool(_open, app, settings)
+        await run_in_threadpool(_open, app, settings, playing)
         try:
             yield
         finally:
@@ -101,9 +101,7 @@ def create_app(settings: Settings) -> FastAPI:
         app.include_router(router)
     app.add_middleware(LimitedBodies, most_bytes=settings.max_body_bytes)
     add_error_handlers(app)
-    if settings.token is not None:
-        app.add_middleware(NeedsToken, token=settings.token)
-    app.add_middleware(OnlyOwnPages, allowed_hosts=settings.allowed_hosts)
+    _keep_strangers_out(app, settings)
     app.add_middleware(SafeHeaders)
     if settings.web_folder.is_dir():
         index = settings.web_folder / "index.html"
@@ -116,3 +114,9 @@ def create_app(settings: Settings) -> FastAPI:
 
         app.mount("/", StaticFiles(directory=settings.web_folder), name="web")
     return app
+
+
+def _keep_strangers_out(app: FastAPI, settings: Settings) -> None:
+    if settings.token is not None:
+        app.add_middleware(NeedsToken, token=settings.token)
+    app.add_middleware(OnlyOwnPages, allowed_hosts=settings.allowed_hosts)

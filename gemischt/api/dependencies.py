@@ -1,6 +1,6 @@
 """What routers are handed."""
 
-from typing import Annotated
+from typing import Annotated, Protocol
 
 from fastapi import Depends
 from starlette.requests import HTTPConnection
@@ -21,6 +21,18 @@ def _hub(connection: HTTPConnection) -> Hub:
     return hub
 
 
+class Playing(Protocol):
+    """Who plays sessions."""
+
+    def document_changed(self, session_id: str) -> None:
+        """Let a kept edit be heard, before anybody is told that it is kept."""
+
+
+def _playing(connection: HTTPConnection) -> Playing:
+    playing: Playing = connection.app.state.playing
+    return playing
+
+
 def _jobs(connection: HTTPConnection) -> Jobs:
     jobs: Jobs = connection.app.state.jobs
     return jobs
@@ -32,6 +44,7 @@ def _settings(connection: HTTPConnection) -> Settings:
 
 
 WorkspaceDep = Annotated[Workspace, Depends(_workspace)]
+PlayingDep = Annotated[Playing, Depends(_playing)]
 HubDep = Annotated[Hub, Depends(_hub)]
 JobsDep = Annotated[Jobs, Depends(_jobs)]
 SettingsDep = Annotated[Settings, Depends(_settings)]

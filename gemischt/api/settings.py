@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+from pydantic import TypeAdapter
+
 WEB_DIST = Path(__file__).resolve().parents[2] / "web" / "dist"
 
 
@@ -17,3 +19,15 @@ class Settings:
     max_body_bytes: int = 16 * 1024**2
     token: str | None = None
     web_folder: Path = WEB_DIST
+
+    def to_json(self) -> bytes:
+        """As another process of the same program reads it."""
+        return _AS_JSON.dump_json(self)
+
+    @classmethod
+    def from_json(cls, written: bytes) -> "Settings":
+        """What ``to_json`` wrote."""
+        return _AS_JSON.validate_json(written)
+
+
+_AS_JSON = TypeAdapter(Settings)

@@ -1,5 +1,6 @@
 """Starting the web application."""
 
+import asyncio
 import ipaddress
 import logging
 import os
@@ -9,12 +10,13 @@ from contextlib import closing, suppress
 from dataclasses import replace
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import uvicorn
 from fastapi import FastAPI
 
 from gemischt.api.app import create_app
+from gemischt.api.playing import PlayingProcess
 from gemischt.api.settings import Settings
 from gemischt.core.errors import GemischtError
 from gemischt.operations.demo_sessions import make_demo
@@ -36,12 +38,15 @@ def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> No
     _look_after(folder, demo=demo)
     _keep_log(folder)
     _say_where(settings, host, port)
-    quiet: dict[str, Any] = {"log_config": None, "ws_max_size": 1 << 20, "ws_per_message_deflate": False}
     if reload:
         os.environ["GEMISCHT_DATA"] = str(folder)
-        uvicorn.run("gemischt.cli.server:development_app", factory=True, reload=True, host=host, port=port, **quiet)
+        uvicorn.run(
+            "gemischt.cli.server:development_app", factory=True, reload=True, host=host, port=port, log_config=None
+        )
     else:
-        uvicorn.run(create_app(settings), host=host, port=port, **quiet)
+        playing = PlayingProcess(settings)
+        # Pages that listen are served over there.
+        uvicorn.run(create_app(settings, playing), host=host, port=port, log_config=None, ws=playing.protocol)
 
 
 def _keep_log(folder: Path) -> None:

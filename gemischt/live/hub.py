@@ -254,12 +254,12 @@ class Hub:
             del self._rooms[session_id]
         self._on_empty(session_id)
 
-    def document_changed(self, stored: StoredSession) -> None:
-        """Tell the session's room, if there is one, of a kept edit."""
+    def document_changed(self, session_id: str) -> None:
+        """Let the session's room, if there is one, play what has been kept."""
         with self._lock:
-            room = self._rooms.get(stored.id)
+            room = self._rooms.get(session_id)
             if room is not None:
-                room.document_changed(stored)
+                room.document_changed(self._workspace.sessions.get(session_id))
 
     def close(self) -> None:
         """Close every room."""

@@ -538,27 +538,23 @@ class InboxTest(unittest.TestCase):
             self.assertEqual(pool.submit(lambda: asyncio.run(filled())).result(), MOST_WAITING)
 
 
-class OrderTest(LiveCase):
-    def test_word_of_an_older_edit_that_comes_late_is_ignored(self) -> None:
+class KeptTest(LiveCase):
+    def test_of_edits_that_were_kept_the_newest_is_played_and_told_once(self) -> None:
         with self.connect() as socket:
             listening = Listening(socket)
             listening.text("transport")
             hub = self.client.app.state.hub  # type: ignore[attr-defined]
             store = self.client.app.state.workspace.sessions  # type: ignore[attr-defined]
-            older, newer = (
-                store.edit(
-                    self.stored.id,
-                    store.get(self.stored.id).revision,
-                    parse_action({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": level_db}]}),
-                )
-                for level_db in (-60.0, 0.0)
-            )
-            hub.document_changed(newer)
-            hub.document_changed(older)
+            for level_db in (-60.0, 0.0):
+                action = {"type": "set-strips", "changes": [{"strip": "noise", "fader_db": level_db}]}
+                newest = store.edit(self.stored.id, store.get(self.stored.id).revision, parse_action(action))
+            for _ in range(3):
+                hub.document_changed(self.stored.id)
             listening.send(type="play")
-            self.assertEqual(listening.text("document")["revision"], newer.revision)
+            self.assertEqual(listening.text("document")["revision"], newest.revision)
             np.testing.assert_array_equal(listening.sound(4096, epoch=1), self.signal[:, :4096])
-            self.assertEqual({frame["revision"] for frame in listening.frames}, {newer.revision})
+            self.assertEqual({frame["revision"] for frame in listening.frames}, {newest.revision})
+            self.assertNotIn("document", [text["type"] for text in listening.texts])
 
 
 class RingingTest(LiveCase):

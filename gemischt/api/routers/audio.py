@@ -9,7 +9,7 @@ from typing import IO
 from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
 
-from gemischt.api.dependencies import HubDep, SettingsDep, WorkspaceDep
+from gemischt.api.dependencies import PlayingDep, SettingsDep, WorkspaceDep
 from gemischt.api.schemas import SessionState
 from gemischt.core.errors import BadAudio, InvalidSession, NotFound
 from gemischt.core.session.actions import NewTrack
@@ -81,7 +81,7 @@ async def upload_audio(
     request: Request,
     workspace: WorkspaceDep,
     settings: SettingsDep,
-    hub: HubDep,
+    playing: PlayingDep,
     apart: bool = False,
 ) -> list[NewTrack]:
     """Take one file in, its bytes as the request's body; the answer is what to add with an action: one track, or
@@ -97,7 +97,7 @@ async def upload_audio(
         before = stored
         stored = await run_in_threadpool(with_rate_of, workspace, before, Path(part.name), shown)
         if stored is not before:
-            await run_in_threadpool(hub.document_changed, stored)
+            await run_in_threadpool(playing.document_changed, session_id)
         rate = stored.session.sample_rate_hz
         return await run_in_threadpool(
             import_tracks, workspace, Path(part.name), shown, sample_rate_hz=rate, apart=apart

@@ -4,7 +4,7 @@ from typing import Any
 
 from fastapi import APIRouter
 
-from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
+from gemischt.api.dependencies import JobsDep, PlayingDep, WorkspaceDep
 from gemischt.api.schemas import (
     JobStatus,
     MatchOrder,
@@ -97,13 +97,13 @@ def get_differences(session_id: str, snapshot_id: str, workspace: WorkspaceDep) 
 
 @router.post("/snapshots/{snapshot_id}/take-back", operation_id="takeBack")
 def take_back(
-    session_id: str, snapshot_id: str, order: TakeBackOrder, workspace: WorkspaceDep, hub: HubDep
+    session_id: str, snapshot_id: str, order: TakeBackOrder, workspace: WorkspaceDep, playing: PlayingDep
 ) -> SessionState:
     """Make the session, or some strips, what the snapshot holds, as one edit."""
     snapshot = workspace.snapshots.get(session_id, snapshot_id)
     action = TakeBack(snapshot=snapshot.session, title=snapshot.name, strips=tuple(order.strips))
     stored = workspace.edit(session_id, order.revision, action)
-    hub.document_changed(stored)
+    playing.document_changed(session_id)
     return SessionState.of(stored)
 
 

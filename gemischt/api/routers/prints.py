@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 from starlette.responses import FileResponse
 
-from gemischt.api.dependencies import HubDep, JobsDep, WorkspaceDep
+from gemischt.api.dependencies import JobsDep, Playing, PlayingDep, WorkspaceDep
 from gemischt.api.print_schemas import (
     AgainstOrder,
     BringBackOrder,
@@ -21,7 +21,6 @@ from gemischt.core.errors import GemischtError, NotFound
 from gemischt.core.printing.delivery import targets_of
 from gemischt.core.session.differences import differences
 from gemischt.core.session.prints import Target
-from gemischt.live.hub import Hub
 from gemischt.operations.jobs import UNFINISHED, Jobs
 from gemischt.operations.measuring import file_curve
 from gemischt.operations.print_lists import (
@@ -44,31 +43,35 @@ _OF_SESSION = "/sessions/{session_id}/prints"
 
 
 @router.post(_OF_SESSION, operation_id="startPrints", status_code=202)
-def start_prints(session_id: str, order: PrintStart, workspace: WorkspaceDep, jobs: JobsDep, hub: HubDep) -> JobStatus:
+def start_prints(
+    session_id: str, order: PrintStart, workspace: WorkspaceDep, jobs: JobsDep, playing: PlayingDep
+) -> JobStatus:
     """Print the list, or some of it, in the background."""
     stored = workspace.sessions.get(session_id)
     known = [item for item in stored.session.prints if not order.prints or item.id in order.prints]
     wanted = order.orders or known
-    return _start(jobs, workspace, hub, stored.id, stored.session.name, begin_run(workspace, stored, wanted))
+    return _start(jobs, workspace, playing, stored.id, stored.session.name, begin_run(workspace, stored, wanted))
 
 
 @router.post(f"{_OF_SESSION}/runs/{{run_id}}", operation_id="goOnPrinting", status_code=202)
-def go_on_printing(session_id: str, run_id: str, workspace: WorkspaceDep, jobs: JobsDep, hub: HubDep) -> JobStatus:
+def go_on_printing(
+    session_id: str, run_id: str, workspace: WorkspaceDep, jobs: JobsDep, playing: PlayingDep
+) -> JobStatus:
     """Print what of a run was stopped or failed, as the song stood then."""
     head, session = workspace.printed.session_of(run_id)
     if head.session_id != session_id:
         raise NotFound("no such print", where=run_id, remedy="It may have been deleted.")
-    return _start(jobs, workspace, hub, session_id, session.name, run_id)
+    return _start(jobs, workspace, playing, session_id, session.name, run_id)
 
 
-def _start(jobs: Jobs, workspace: Workspace, hub: Hub, session_id: str, name: str, run_id: str) -> JobStatus:
+def _start(jobs: Jobs, workspace: Workspace, playing: Playing, session_id: str, name: str, run_id: str) -> JobStatus:
     def work(report: Progress) -> dict[str, object]:
         result = run_aside(PrintRun(run_id=run_id), workspace, report)
         problems: list[str] = []
         for entry in waiting_to_come_back(workspace, run_id):
             try:
-                brought = bring_back(workspace, session_id, entry, in_place=entry.order.back == "in-place")
-                hub.document_changed(brought)
+                bring_back(workspace, session_id, entry, in_place=entry.order.back == "in-place")
+                playing.document_changed(session_id)
             except GemischtError as error:
                 problems.append(f"{entry.stem} did not come back: {error.what}")
         return result | {"problems": problems}
@@ -141,12 +144,12 @@ def curve_of_print(session_id: str, file_id: str, workspace: WorkspaceDep) -> Fi
 
 @router.post(f"{_OF_SESSION}/{{file_id}}/back", operation_id="bringBackPrint")
 def bring_back_print(
-    session_id: str, file_id: str, order: BringBackOrder, workspace: WorkspaceDep, hub: HubDep
+    session_id: str, file_id: str, order: BringBackOrder, workspace: WorkspaceDep, playing: PlayingDep
 ) -> SessionState:
     """Let a printed file play in the song: as a track, or in place of its strip's clips and chain."""
     entry = workspace.printed.file(session_id, file_id)
     brought = bring_back(workspace, session_id, entry, in_place=order.in_place)
-    hub.document_changed(brought)
+    playing.document_changed(session_id)
     return SessionState.of(brought)
 
 

@@ -5,7 +5,7 @@ from dataclasses import asdict
 
 from fastapi import APIRouter
 
-from gemischt.api.dependencies import HubDep, WorkspaceDep
+from gemischt.api.dependencies import PlayingDep, WorkspaceDep
 from gemischt.api.schemas import (
     Edit,
     Foresight,
@@ -55,7 +55,7 @@ def get_session(session_id: str, workspace: WorkspaceDep) -> SessionState:
 
 
 @router.post("/{session_id}/edits", operation_id="editSession")
-def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
+def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, playing: PlayingDep) -> SessionState:
     """Apply an action; 409 if the session has changed since ``revision``, or since a cure's evidence was measured."""
     if edit.evidence_revision not in (None, edit.revision):
         raise RevisionConflict(
@@ -64,7 +64,7 @@ def edit_session(session_id: str, edit: Edit, workspace: WorkspaceDep, hub: HubD
             remedy="Wait until the song is measured anew.",
         )
     stored = workspace.edit(session_id, edit.revision, edit.action)
-    hub.document_changed(stored)
+    playing.document_changed(session_id)
     return SessionState.of(stored)
 
 
@@ -78,18 +78,18 @@ def foresee_edit(session_id: str, foresight: Foresight, workspace: WorkspaceDep)
 
 
 @router.post("/{session_id}/undo", operation_id="undo")
-def undo(session_id: str, step: Step, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
+def undo(session_id: str, step: Step, workspace: WorkspaceDep, playing: PlayingDep) -> SessionState:
     """Take the last edit back."""
     stored = workspace.sessions.undo(session_id, step.revision)
-    hub.document_changed(stored)
+    playing.document_changed(session_id)
     return SessionState.of(stored)
 
 
 @router.post("/{session_id}/redo", operation_id="redo")
-def redo(session_id: str, step: Step, workspace: WorkspaceDep, hub: HubDep) -> SessionState:
+def redo(session_id: str, step: Step, workspace: WorkspaceDep, playing: PlayingDep) -> SessionState:
     """Make the last undone edit again."""
     stored = workspace.sessions.redo(session_id, step.revision)
-    hub.document_changed(stored)
+    playing.document_changed(session_id)
     return SessionState.of(stored)
 
 
