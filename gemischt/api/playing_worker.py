@@ -25,7 +25,7 @@ from gemischt.operations.workspace import Workspace
 
 MOST_BYTES = 1 << 20
 """Of one message of a page."""
-_SWITCH_INTERVAL_S = 0.00001
+_SWITCH_INTERVAL_S = 0.0001
 """Threads that play share the interpreter with those that see to wishes, and need their turn for every step."""
 _LONGEST_FAREWELL_S = 5.0
 

@@ -45,8 +45,9 @@ def serve(folder: Path, *, demo: bool, host: str, port: int, reload: bool) -> No
         )
     else:
         playing = PlayingProcess(settings)
-        # Pages that listen are served over there.
-        uvicorn.run(create_app(settings, playing), host=host, port=port, log_config=None, ws=playing.protocol)
+        # Pages that listen are served over there. The server calls whatever makes a protocol.
+        hands_over = cast("type[asyncio.Protocol]", playing.protocol)
+        uvicorn.run(create_app(settings, playing), host=host, port=port, log_config=None, ws=hands_over)
 
 
 def _keep_log(folder: Path) -> None:

@@ -33,6 +33,8 @@ class Listener:
     loop: asyncio.AbstractEventLoop
     queue: asyncio.Queue[bytes | str | None] = field(default_factory=asyncio.Queue)
     given_up: bool = False
+    drawn_from: object = None
+    """What the curves it has were drawn from."""
 
     def send(self, message: bytes | str) -> None:
         """Queue from any thread; one that does not read loses frames, and at last its connection: None ends it."""
@@ -80,7 +82,7 @@ class Room:
     def join(self, listener: Listener) -> None:
         self._listeners.append(listener)
         listener.send(self._transport_message(self.player.transport))
-        listener.send(self._curves_message(self._stored.session))
+        self._draw_curves(listener, self._stored.session)
         listener.send(_led_message(self.player.led))
 
     def leave(self, listener: Listener) -> None:
@@ -112,7 +114,7 @@ class Room:
             case messages.Watch(strip=strip):
                 self._watched = strip
                 self.player.watch(strip)
-                listener.send(self._curves_message(self._stored.session))
+                self._draw_curves(listener, self._stored.session)
             case messages.Listen(mode=mode, dim=dim):
                 self.player.listen(mode, dim=dim)
             case messages.HearKey(strip=strip, step=step):
@@ -124,7 +126,7 @@ class Room:
             case messages.Preview(serial=serial, action=action):
                 session = self._edited(action)
                 self.player.edit(session, self._media, revision=self._stored.revision, serial=serial)
-                listener.send(self._curves_message(session))
+                self._draw_curves(listener, session)
             case messages.Reach():
                 self.player.reach()
             case messages.Revert():
@@ -171,7 +173,8 @@ class Room:
 
     def _go_on_with(self, stored: StoredSession) -> None:
         self.player.edit(stored.session, self._media, revision=stored.revision)
-        self._broadcast(self._curves_message(stored.session))
+        for listener in list(self._listeners):
+            self._draw_curves(listener, stored.session)
 
     def _broadcast(self, message: str) -> None:
         for listener in list(self._listeners):
@@ -209,14 +212,16 @@ class Room:
             }
         )
 
-    def _curves_message(self, session: Session) -> str:
-        """Curves of the watched strip's processors, in the order of the probe's readings."""
+    def _draw_curves(self, listener: Listener, session: Session) -> None:
+        """Curves of the watched strip's processors, in the order of the probe's readings; nothing is sent again."""
         strip = next((strip for strip in session.strips if strip.id == self._watched), None)
-        processors = [
-            {"id": processor.id, **curve_of(processor, session)}
-            for processor in (probed_processors(strip.chain) if strip else ())
-        ]
-        return json.dumps({"type": "curves", "strip": self._watched, "processors": processors})
+        chain = strip.chain if strip else ()
+        drawn_from = (self._watched, chain, session.tempo, session.sample_rate_hz)
+        if listener.drawn_from == drawn_from:
+            return
+        listener.drawn_from = drawn_from
+        processors = [{"id": one.id, **curve_of(one, session)} for one in probed_processors(chain)]
+        listener.send(json.dumps({"type": "curves", "strip": self._watched, "processors": processors}))
 
 
 def _led_message(led: tuple[LedParameter, ...]) -> str:

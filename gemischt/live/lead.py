@@ -5,6 +5,8 @@ SHORTEST_S = 0.06
 LONGEST_S = 0.3
 BRACED_S = 0.2
 _BRACED_FOR_S = 6.0
+_BRACED_AT_FIRST_S = 1.0
+"""While a page gets into playing, it has more to do than later."""
 _MORE_S = 0.04
 _LESS_S = 0.02
 _CALM_S = 15.0
@@ -30,7 +32,8 @@ class Lead:
 
     def begin(self) -> None:
         """Heard time begins anew."""
-        self._heard_s = self._changed_s = self._braced_until_s = 0.0
+        self._heard_s = self._changed_s = 0.0
+        self._braced_until_s = _BRACED_AT_FIRST_S
 
     def brace(self) -> None:
         """The machine is about to be busy for a moment."""

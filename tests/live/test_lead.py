@@ -55,22 +55,26 @@ class LeadTest(unittest.TestCase):
         self.lead.relax()
         self.assertEqual(self.lead.seconds, longer)
 
-    def test_bracing_never_makes_it_shorter_and_a_new_start_ends_it(self) -> None:
+    def test_bracing_never_makes_it_shorter(self) -> None:
         for missed in range(1, 40):
             self.lead.heard(1.0, missed)
         self.lead.brace()
         self.assertEqual(self.lead.seconds, LONGEST_S)
-        other = Lead()
-        other.heard(10.0, 0)
-        other.brace()
-        other.begin()
-        self.assertEqual(other.seconds, SHORTEST_S)
+
+    def test_it_is_braced_while_playing_begins(self) -> None:
+        self.lead.heard(10.0, 0)
+        self.lead.begin()
+        self.assertEqual(self.lead.seconds, BRACED_S)
+        self.lead.heard(0.9, 0)
+        self.assertEqual(self.lead.seconds, BRACED_S)
+        self.lead.heard(1.0, 0)
+        self.assertEqual(self.lead.seconds, SHORTEST_S)
 
     def test_a_new_listener_counts_from_nothing(self) -> None:
         self.lead.heard(1.0, 50)
         longer = self.lead.seconds
         self.lead.begin()
-        self.lead.heard(0.5, 0)
+        self.lead.heard(1.5, 0)
         self.assertEqual(self.lead.seconds, longer)
-        self.lead.heard(0.6, 1)
+        self.lead.heard(1.6, 1)
         self.assertGreater(self.lead.seconds, longer)

@@ -186,7 +186,7 @@ class PlaybackTest(LiveCase):
             listening = Listening(socket)
             listening.text("transport")
             listening.send(type="play")
-            self.receive_lead(socket, SHORTEST_S)
+            self.receive_lead(socket, BRACED_S)
             self.assert_no_more_comes(socket)
 
     def test_the_lead_is_longer_behind_a_kept_edit_until_a_control_is_reached_for(self) -> None:
@@ -194,12 +194,15 @@ class PlaybackTest(LiveCase):
             listening = Listening(socket)
             listening.text("transport")
             listening.send(type="play")
-            sent = self.receive_lead(socket, SHORTEST_S)
-            self.edit({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": -1.0}]})
-            sent = self.receive_lead(socket, BRACED_S, sent)
+            sent = self.receive_lead(socket, BRACED_S)
             listening.send(type="reach")
             # More than the shortest lead is still ahead.
-            listening.send(type="played", epoch=1, samples=sent - round((SHORTEST_S + 0.02) * RATE_HZ))
+            enough = round((SHORTEST_S + 0.02) * RATE_HZ)
+            listening.send(type="played", epoch=1, samples=sent - enough)
+            self.edit({"type": "set-strips", "changes": [{"strip": "noise", "fader_db": -1.0}]})
+            sent = self.receive_lead(socket, (sent - enough) / RATE_HZ + BRACED_S, sent)
+            listening.send(type="reach")
+            listening.send(type="played", epoch=1, samples=sent - enough)
             self.assert_no_more_comes(socket)
 
     def test_a_loop_is_seamless(self) -> None:

@@ -4,6 +4,9 @@ type Block = { epoch: number; firstSample: number; sound: Float32Array; other: F
 
 const FADE_SAMPLES = 240;
 const REPORT_EVERY_SAMPLES = 512;
+/** So much has to be there before an epoch begins to sound, or so much time has passed: the first blocks come unevenly. */
+const FIRST_SAMPLES = 2048;
+const LONGEST_WAIT_SAMPLES = 6144;
 /** How long switching between two compared sessions is crossfaded. */
 const SWITCH_SAMPLES = 240;
 
@@ -13,6 +16,7 @@ class Playback extends AudioWorkletProcessor {
   private offset = 0;
   private played = 0;
   private unreported = 0;
+  private waited = 0;
   private fadeIn = 0;
   private fadeOut = 0;
   private last: [number, number] = [0, 0];
@@ -50,6 +54,7 @@ class Playback extends AudioWorkletProcessor {
     this.offset = 0;
     this.played = 0;
     this.unreported = 0;
+    this.waited = 0;
     this.fadeIn = FADE_SAMPLES;
     this.fadeOut = FADE_SAMPLES;
   }
@@ -60,13 +65,22 @@ class Playback extends AudioWorkletProcessor {
     this.begin(-1);
   }
 
+  /** Whether an epoch that has not begun yet goes on waiting. */
+  private waits(nSamples: number): boolean {
+    if (this.played > 0 || this.blocks.length === 0) return false;
+    this.waited += nSamples;
+    const queued = this.blocks.reduce((sum, block) => sum + block.sound.length / 2, 0);
+    return queued < FIRST_SAMPLES && this.waited < LONGEST_WAIT_SAMPLES;
+  }
+
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
     const [left, right] = outputs[0] ?? [];
     if (!left || !right) return true;
     let starved = false;
+    const waits = this.waits(left.length);
     for (let i = 0; i < left.length; i += 1) {
       let [l, r] = [0, 0];
-      const block = this.blocks[0];
+      const block = waits ? undefined : this.blocks[0];
       if (block) {
         const length = block.sound.length / 2;
         l = block.sound[this.offset] ?? 0;
