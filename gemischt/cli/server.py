@@ -6,9 +6,11 @@ import logging
 import os
 import secrets
 import socket
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import closing, suppress
 from dataclasses import replace
 from logging.handlers import RotatingFileHandler
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any, cast
 
@@ -19,8 +21,7 @@ from gemischt.api.app import create_app
 from gemischt.api.playing import PlayingProcess
 from gemischt.api.settings import Settings
 from gemischt.core.errors import GemischtError
-from gemischt.operations.demo_sessions import make_demo
-from gemischt.operations.memory import give_back
+from gemischt.operations.demo_sessions import has_demo, make_demo
 from gemischt.operations.workspace import Workspace
 
 LOG_NAME = "gemischt.log"
@@ -90,9 +91,16 @@ def _look_after(folder: Path, *, demo: bool) -> None:
         freed_bytes = workspace.begin_serving()
         if freed_bytes:
             print(f"removed {freed_bytes / 1e6:.1f} MB that were left unfinished", flush=True)
-        if demo and make_demo(workspace, progress=lambda text: print(text, flush=True)):
+        if demo and not has_demo(workspace):
+            # What plays the instruments would take up memory for as long as this process lives.
+            with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
+                pool.submit(_make_demo, folder).result()
             print("the demo song is ready", flush=True)
-            give_back()
+
+
+def _make_demo(folder: Path) -> None:
+    with closing(Workspace(folder)) as workspace:
+        make_demo(workspace, progress=lambda text: print(text, flush=True))
 
 
 def _check_port(host: str, port: int) -> None:

@@ -81,6 +81,8 @@ class Room:
 
     def join(self, listener: Listener) -> None:
         self._listeners.append(listener)
+        # Whoever has read the session before an edit that was kept since learns of it.
+        listener.send(_document_message(self._stored))
         listener.send(self._transport_message(self.player.transport))
         self._draw_curves(listener, self._stored.session)
         listener.send(_led_message(self.player.led))
@@ -151,7 +153,7 @@ class Room:
         if other_rate:
             self._play_at_another_rate()
         self._go_on_with(stored)
-        self._broadcast(json.dumps({"type": "document", "revision": stored.revision}))
+        self._broadcast(_document_message(stored))
 
     def _play_at_another_rate(self) -> None:
         """Everything in a player is made for one rate."""
@@ -222,6 +224,10 @@ class Room:
         listener.drawn_from = drawn_from
         processors = [{"id": one.id, **curve_of(one, session)} for one in probed_processors(chain)]
         listener.send(json.dumps({"type": "curves", "strip": self._watched, "processors": processors}))
+
+
+def _document_message(stored: StoredSession) -> str:
+    return json.dumps({"type": "document", "revision": stored.revision})
 
 
 def _led_message(led: tuple[LedParameter, ...]) -> str:

@@ -21,6 +21,11 @@ SAMPLES = frozenset(_SESSIONS)
 """What the demo's sessions are called."""
 
 
+def has_demo(workspace: Workspace) -> bool:
+    """Whether all of the demo's sessions are there."""
+    return {entry.name for entry in workspace.sessions.entries()} >= SAMPLES
+
+
 def make_demo(workspace: Workspace, *, progress: Callable[[str], None]) -> bool:
     """Synthesise the tracks and create the sessions, unless they are there; says what it does.
 

@@ -5,7 +5,7 @@ import os
 import threading
 import time
 
-_BEHIND = 5
+_BEHIND = 10
 """How far what is worked out on the side stands behind playback. A process may step back on its own, but comes forward
 again only with a right that few have: it gets a share of a busy machine from the beginning."""
 

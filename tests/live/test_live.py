@@ -346,6 +346,7 @@ class EditsTest(LiveCase):
             listening.send(type="play")
             listening.sound(1024, epoch=1)
             revision = self.edit({"type": "set-strips", "changes": [{"strip": "noise", "mute": True}]})
+            self.assertEqual(listening.text("document")["revision"], self.stored.revision)
             self.assertEqual(listening.text("document")["revision"], revision)
             while listening.frames[-1]["revision"] < revision:
                 listening.take()
@@ -554,6 +555,7 @@ class KeptTest(LiveCase):
             for _ in range(3):
                 hub.document_changed(self.stored.id)
             listening.send(type="play")
+            self.assertEqual(listening.text("document")["revision"], self.stored.revision)
             self.assertEqual(listening.text("document")["revision"], newest.revision)
             np.testing.assert_array_equal(listening.sound(4096, epoch=1), self.signal[:, :4096])
             self.assertEqual({frame["revision"] for frame in listening.frames}, {newest.revision})

@@ -51,9 +51,19 @@ export function useStorage() {
 export function useSession(id: string) {
   return useQuery({
     queryKey: keys.session(id),
-    queryFn: () => answer(server.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } })),
+    queryFn: () => askForSession(id),
     structuralSharing: newest,
   });
+}
+
+/** The newest revision of each session that the live connection has told of. */
+const told = new Map<string, number>();
+
+async function askForSession(id: string): Promise<SessionState> {
+  const ask = () => answer(server.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } }));
+  const state = await ask();
+  // An edit may have been kept, and told of, while the answer was on its way.
+  return state.revision < (told.get(id) ?? 0) ? ask() : state;
 }
 
 /** Answers may overtake each other: what is older than what is known changes nothing. */
@@ -296,6 +306,7 @@ export async function reloadSession(id: string): Promise<void> {
 
 /** Another tab edited: fetch what is newer. */
 export function refreshSession(id: string, revision: number): void {
+  told.set(id, revision);
   const known = cachedSession(id);
   if (known && known.revision < revision) void queryClient.invalidateQueries({ queryKey: keys.session(id) });
 }
