@@ -60,7 +60,8 @@ export function useSession(id: string) {
 const told = new Map<string, number>();
 
 async function askForSession(id: string): Promise<SessionState> {
-  const ask = () => answer(server.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } }));
+  const ask = () =>
+    answer(server.GET("/api/sessions/{session_id}", { params: { path: { session_id: id } } }));
   const state = await ask();
   // An edit may have been kept, and told of, while the answer was on its way.
   return state.revision < (told.get(id) ?? 0) ? ask() : state;
