@@ -133,10 +133,12 @@ class Server:
         duplicate_id: str = self.post(f"/api/sessions/{session_id}/duplicate", {})["id"]
         return duplicate_id
 
-    def edit(self, session_id: str, action: dict[str, Any]) -> None:
-        """An edit from elsewhere, on the newest revision."""
+    def edit(self, session_id: str, action: dict[str, Any]) -> str:
+        """An edit from elsewhere, on the newest revision; what it is called."""
         path = f"/api/sessions/{session_id}"
-        self.post(f"{path}/edits", {"revision": self.get(path)["revision"], "action": action})
+        kept = self.post(f"{path}/edits", {"revision": self.get(path)["revision"], "action": action})
+        name: str = kept["undo"]
+        return name
 
     def post(self, path: str, body: dict[str, Any]) -> Any:
         headers = {"Content-Type": "application/json"}
@@ -301,6 +303,11 @@ class OwnFilesCase(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         self.begin(f"Own files {self.id()[-12:]}")
+
+    def edit(self, **action: Any) -> None:
+        """An edit from elsewhere, which the page knows of."""
+        name = self.server.edit(self.session_id, action)
+        expect(self.page.get_by_test_id("last-edit")).to_have_attribute("title", name)
 
     def print_row(self, what: str) -> Locator:
         """A print of the list."""

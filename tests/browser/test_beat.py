@@ -69,7 +69,7 @@ class TempoJourneyTest(OwnFilesCase):
         self.bring_in(Tone=sine(1000.0, -6.0, 12.0))
         points = [{"at_s": 0.0, "value": 0.0}, {"at_s": 8.0, "value": -6.0}]
         move = {"target": "strips/tone/fader_db", "points": points}
-        self.server.edit(self.session_id, {"type": "set-moves", "moves": [move]})
+        self.edit(type="set-moves", moves=[move])
         self.until("() => document.body.textContent.includes('∿')")
         page.evaluate("() => window.gemischtLive.seek(4)")
         self.until("() => Math.abs(window.gemischtLive.positionS() - 4) < 0.01")

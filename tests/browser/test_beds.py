@@ -27,8 +27,8 @@ class BedTest(OwnFilesCase):
         page = self.page
         burst = np.concatenate([noise(0.005, channels=1), np.zeros((1, 3 * RATE_HZ))], axis=1)
         self.bring_in(Knock=burst)
-        self.server.edit(self.session_id, {"type": "add-strip", "kind": "return", "name": "Hall", "effect": "reverb"})
-        self.server.edit(self.session_id, {"type": "add-send", "strips": ["knock"], "to": "hall", "level_db": 0.0})
+        self.edit(type="add-strip", kind="return", name="Hall", effect="reverb")
+        self.edit(type="add-send", strips=["knock"], to="hall", level_db=0.0)
         self.channels_of("Mix", "4+4")
         self.channels_of("Hall", "4+4")
 

@@ -26,7 +26,7 @@ class DuckTest(OwnFilesCase):
     def setUp(self) -> None:
         super().setUp()
         self.bring_in(Bass=sine(1000.0, -6.0, 4.0), Pad=sine(500.0, -60.0, 4.0), Drum=drum(4.0))
-        self.server.edit(self.session_id, {"type": "set-output", "strips": ["drum"], "output": None})
+        self.edit(type="set-output", strips=["drum"], output=None)
         self.page.keyboard.press("4")
 
     def answer(self, *words: str) -> None:
@@ -53,9 +53,9 @@ class DuckTest(OwnFilesCase):
     def alone(self, strip: str) -> Signal:
         """The print with the other strips playing nowhere."""
         others = [other for other in ("bass", "pad", "keys") if other != strip]
-        self.server.edit(self.session_id, {"type": "set-output", "strips": others, "output": None})
+        self.edit(type="set-output", strips=others, output=None)
         samples = self.printed()
-        self.server.edit(self.session_id, {"type": "set-output", "strips": others, "output": "mix"})
+        self.edit(type="set-output", strips=others, output="mix")
         return samples
 
     def level_db(self, samples: Signal, at_s: float, within_s: float = 0.01) -> float:
@@ -164,7 +164,7 @@ class DuckTest(OwnFilesCase):
 
     def test_one_band_is_proposed_where_both_meet_and_dips_there(self) -> None:
         page = self.page
-        self.server.edit(self.session_id, {"type": "set-strips", "changes": [{"strip": "bass", "fader_db": -10.0}]})
+        self.edit(type="set-strips", changes=[{"strip": "bass", "fader_db": -10.0}])
         voice = np.concatenate([sine(1010.0, -12.0, 2.0), np.zeros((2, 2 * RATE_HZ))], axis=1)
         page.keyboard.press("2")
         self.bring_in(Voice=voice)
@@ -182,7 +182,7 @@ class DuckTest(OwnFilesCase):
         side = page.get_by_role("complementary", name="The chosen sentence")
         page.get_by_role("radio", name="song").click()
         expect(side.get_by_role("region", name="Measured")).to_contain_text(re.compile("moved by at most−(9|10)"))
-        self.server.edit(self.session_id, {"type": "set-output", "strips": ["voice"], "output": None})
+        self.edit(type="set-output", strips=["voice"], output=None)
         samples = self.printed()
         # All the way down while the voice sounds, and as it was behind it: -6 dBFS through a fader of -10 dB.
         self.assertAlmostEqual(self.level_db(samples, 1.0, 0.2), -26.0, delta=0.6)
@@ -220,12 +220,12 @@ class DuckTest(OwnFilesCase):
     def test_a_reverb_makes_room_for_what_feeds_it(self) -> None:
         page = self.page
         add = {"type": "add-strip", "kind": "return", "name": "Hall"}
-        self.server.edit(self.session_id, add)
+        self.edit(**add)
         reverb = {"type": "add-processor", "strip": "hall", "processor": "reverb", "params": {"decay_s": 1.0}}
-        self.server.edit(self.session_id, reverb)
-        self.server.edit(self.session_id, {"type": "add-send", "strips": ["drum"], "to": "hall", "level_db": 0.0})
+        self.edit(**reverb)
+        self.edit(type="add-send", strips=["drum"], to="hall", level_db=0.0)
         for strip in ("bass", "pad"):
-            self.server.edit(self.session_id, {"type": "set-output", "strips": [strip], "output": None})
+            self.edit(type="set-output", strips=[strip], output=None)
         free = self.printed()
         page.keyboard.press("4")
         row = self.make("Hall", "what feeds it", "Duck hard")
@@ -254,7 +254,7 @@ class DuckTest(OwnFilesCase):
     def test_a_drawn_duck_is_dragged_before_an_effect(self) -> None:
         page = self.page
         gain = {"type": "add-processor", "strip": "bass", "processor": "saturator", "params": {}}
-        self.server.edit(self.session_id, gain)
+        self.edit(**gain)
         self.make("Bass", "Drum", "A drawn curve on the beat")
         page.keyboard.press("2")
         page.get_by_role("row", name="Bass", exact=True).get_by_role("button").first.click()
@@ -268,7 +268,7 @@ class DuckTest(OwnFilesCase):
     def test_a_ghost_is_made_clicks_on_what_was_played_and_is_never_heard(self) -> None:
         page = self.page
         notes = [{"at_s": at_s, "pitch": 36, "velocity": 1.0} for at_s in HITS_S]
-        self.server.edit(self.session_id, {"type": "add-notes", "name": "Pads", "notes": notes})
+        self.edit(type="add-notes", name="Pads", notes=notes)
         page.get_by_role("button", name="New ghost").click()
         page.get_by_role("textbox").fill("Tick")
         page.keyboard.press("Enter")
@@ -286,7 +286,7 @@ class DuckTest(OwnFilesCase):
 
     def test_a_duck_counts_only_in_its_section_and_a_level_moves_a_fader(self) -> None:
         page = self.page
-        self.server.edit(self.session_id, {"type": "add-section", "name": "Fill", "start_s": 2.0, "end_s": 4.0})
+        self.edit(type="add-section", name="Fill", start_s=2.0, end_s=4.0)
         row = self.make("Bass", "Drum", "A drawn curve on the beat")
         side = page.get_by_role("complementary", name="The chosen sentence")
         side.get_by_role("button", name="Only in Fill").click()

@@ -96,11 +96,11 @@ class MovesTest(OwnFilesCase):
         page = self.page
         length_s = 16.0
         self.bring_in(Tone=sine(1000.0, -12.0, length_s))
-        self.server.edit(self.session_id, {"type": "add-strip", "kind": "return", "name": "Hall", "effect": "reverb"})
-        self.server.edit(self.session_id, {"type": "add-send", "strips": ["tone"], "to": "hall"})
+        self.edit(type="add-strip", kind="return", name="Hall", effect="reverb")
+        self.edit(type="add-send", strips=["tone"], to="hall")
         for name, start_s in (("Refrain 1", 4.0), ("Refrain 2", 12.0)):
             section = {"type": "add-section", "name": name, "start_s": start_s, "end_s": start_s + 4.0}
-            self.server.edit(self.session_id, section)
+            self.edit(**section)
         page.get_by_role("row", name="Tone", exact=True).get_by_role("button").first.click()
         page.get_by_role("spinbutton", name="Send to Hall").focus()
         page.keyboard.press("v")
@@ -154,8 +154,8 @@ class MovesTest(OwnFilesCase):
         page = self.page
         self.bring_in(Tone=sine(1000.0, -20.0, 12.0))
         gain = {"type": "add-processor", "strip": "tone", "processor": "gain", "params": {"level_db": 6.0}}
-        self.server.edit(self.session_id, gain)
-        self.server.edit(self.session_id, {"type": "add-section", "name": "Refrain", "start_s": 4.0, "end_s": 8.0})
+        self.edit(**gain)
+        self.edit(type="add-section", name="Refrain", start_s=4.0, end_s=8.0)
         page.get_by_role("row", name="Tone", exact=True).get_by_role("button").first.click()
         page.get_by_role("button", name=re.compile("^Bypass Gain")).focus()
         page.keyboard.press("v")
@@ -182,7 +182,7 @@ class MovesTest(OwnFilesCase):
         self.bring_in(Tone=sine(1000.0, -20.0, 8.0))
         points = [{"at_s": 0.0, "value": -12.0}, {"at_s": 8.0, "value": -4.0}]
         move = {"target": "strips/tone/fader_db", "points": points}
-        self.server.edit(self.session_id, {"type": "set-moves", "moves": [move]})
+        self.edit(type="set-moves", moves=[move])
         fader = page.get_by_role("spinbutton", name="Tone: fader level")
         expect(fader).to_have_text(re.compile("−12.0"))
         for answer, values in (("Shift the whole curve", [-10.0, -2.0]), ("Set a point", [-8.0, -2.0])):

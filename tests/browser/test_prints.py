@@ -19,9 +19,6 @@ class PrintTest(OwnFilesCase):
         self.page.get_by_role("button", name="Add to the list").click()
         self.page.get_by_role("menuitem", name=item).click()
 
-    def edit(self, **action: Any) -> None:
-        self.server.edit(self.session_id, action)
-
     def files(self) -> list[dict[str, Any]]:
         files: list[dict[str, Any]] = self.server.get(f"/api/sessions/{self.session_id}/prints")
         return files
