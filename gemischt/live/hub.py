@@ -270,6 +270,7 @@ class Hub:
         with self._lock:
             room = self._rooms.get(session_id)
             if room is not None:
+                room.player.brace()
                 room.document_changed(self._workspace.sessions.get(session_id))
 
     def close(self) -> None:

@@ -176,6 +176,10 @@ class Player:
         """Go on with a changed session; ``revision`` and ``serial`` are told with the first sound that has it."""
         self._wishes.put(_Edit(session, media, revision, serial))
 
+    def brace(self) -> None:
+        """The machine is about to be busy for a moment."""
+        self._wish(self._lead.brace)
+
     def reach(self) -> None:
         """Be close behind what is done from now on."""
         self._wish(self._lead.relax)
@@ -200,13 +204,16 @@ class Player:
                     self._supervised(wish)
                 elif wish is newest:
                     self._supervised(partial(self._edit, wish))
-            if self._wants_block():
+            if self._block_is_due_s() == 0.0:
                 self._supervised(self._send_block)
 
     def _taken_wishes(self) -> list[Callable[[], Any] | _Edit | None]:
-        """All that wait; with nothing else to do, once there is one. None ends the thread."""
-        wishes = [] if self._wants_block() else [self._wishes.get()]
+        """All that wait; with nothing else to do, once there is one or a block is due. None ends the thread."""
+        wishes: list[Callable[[], Any] | _Edit | None] = []
         with contextlib.suppress(Empty):
+            due_s = self._block_is_due_s()
+            if due_s != 0.0:
+                wishes.append(self._wishes.get(timeout=due_s))
             while True:
                 wishes.append(self._wishes.get_nowait())
         return wishes
@@ -222,8 +229,8 @@ class Player:
             self._on_transport(self.transport)
             self._on_failure(f"playback stopped: it could not go on ({error})")
 
-    def _wants_block(self) -> bool:
-        return self.transport.playing and self._sent_samples - self._played_samples < self._lead.seconds * self._rate
+    def _block_is_due_s(self) -> float | None:
+        return self._lead.due_s(self._sent_samples / self._rate) if self.transport.playing else None
 
     def _send_block(self) -> None:
         renderer = self._renderer

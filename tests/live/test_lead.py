@@ -1,8 +1,9 @@
 """The lead grows with what was missed and shrinks when all is well."""
 
 import unittest
+from unittest import mock
 
-from gemischt.live.lead import BRACED_S, LONGEST_S, SHORTEST_S, Lead
+from gemischt.live.lead import BRACED_S, BRIDGED_S, LONGEST_S, SHORTEST_S, Lead
 
 
 class LeadTest(unittest.TestCase):
@@ -28,8 +29,10 @@ class LeadTest(unittest.TestCase):
 
     def test_comes_back_step_by_step(self) -> None:
         self.lead.heard(1.0, 5)
-        self.hear(2, 17, 5)
+        self.hear(2, 12, 5)
         self.assertAlmostEqual(self.lead.seconds, SHORTEST_S + 0.02 + 0.02)
+        self.hear(12, 17, 5)
+        self.assertAlmostEqual(self.lead.seconds, SHORTEST_S + 0.02)
         self.hear(17, 60, 5)
         self.assertEqual(self.lead.seconds, SHORTEST_S)
 
@@ -78,3 +81,20 @@ class LeadTest(unittest.TestCase):
         self.assertEqual(self.lead.seconds, longer)
         self.lead.heard(1.6, 1)
         self.assertGreater(self.lead.seconds, longer)
+
+    def test_rendering_goes_on_by_the_clock_when_word_comes_late_but_not_for_ever(self) -> None:
+        with mock.patch("time.monotonic", return_value=100.0) as clock:
+            self.assertEqual(self.lead.due_s(0.0), 0.0)
+            # Nobody has begun to listen.
+            self.assertIsNone(self.lead.due_s(SHORTEST_S))
+            self.lead.heard(1.0, 0)
+            rendered_s = 1.0 + SHORTEST_S
+            self.assertEqual(self.lead.due_s(rendered_s - 0.001), 0.0)
+            self.assertAlmostEqual(self.lead.due_s(rendered_s + 0.01) or 0.0, 0.01)
+            clock.return_value = 100.004
+            self.assertAlmostEqual(self.lead.due_s(rendered_s + 0.01) or 0.0, 0.006)
+            clock.return_value = 200.0
+            self.assertEqual(self.lead.due_s(rendered_s + BRIDGED_S - 0.001), 0.0)
+            self.assertIsNone(self.lead.due_s(rendered_s + BRIDGED_S + 0.001))
+            self.lead.heard(2.0, 0)
+            self.assertEqual(self.lead.due_s(rendered_s + BRIDGED_S), 0.0)

@@ -189,6 +189,7 @@ class PlaybackTest(LiveCase):
             self.receive_lead(socket, BRACED_S)
             self.assert_no_more_comes(socket)
 
+    @mock.patch("gemischt.live.lead.BRIDGED_S", 0.0)
     def test_the_lead_is_longer_behind_a_kept_edit_until_a_control_is_reached_for(self) -> None:
         with self.connect() as socket:
             listening = Listening(socket)
