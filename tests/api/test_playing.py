@@ -166,3 +166,27 @@ class PlayingTest(WorkspaceCase):
             with self.subTest(raw), socket.create_connection(("127.0.0.1", self.port), timeout=20.0) as lone:
                 lone.sendall(raw + upgrade + b"Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n")
                 self.assertRegex(lone.recv(4096), rb"^HTTP/1.1 40[034]")
+
+    def test_who_lacks_the_token_is_turned_away(self) -> None:
+        settings = Settings(data_folder=self.data, web_folder=self.folder / "none", token="a-token")
+        playing = PlayingProcess(Settings.from_json(settings.to_json()))
+        self.addCleanup(playing.close)
+        for token, status in (("", 403), ("another", 403), ("a-token", 101)):
+            # As the web server hands it over: names in small letters.
+            lines = (
+                f"GET /api/sessions/{self.stored.id}/live HTTP/1.1",
+                "host: 127.0.0.1",
+                "connection: upgrade",
+                "upgrade: websocket",
+                "sec-websocket-version: 13",
+                "sec-websocket-key: dGhlIHNhbXBsZSBub25jZQ==",
+                f"cookie: gemischt-token={token}",
+            )
+            listening = socket.create_server(("127.0.0.1", 0))
+            with (
+                self.subTest(token),
+                listening,
+                socket.create_connection(listening.getsockname(), timeout=20.0) as page,
+            ):
+                playing.hand_over(listening.accept()[0], ("\r\n".join(lines) + "\r\n\r\n").encode())
+                self.assertRegex(page.recv(4096), rf"^HTTP/1.1 {status} ".encode())
