@@ -4,6 +4,7 @@ gone."""
 
 import asyncio
 import contextlib
+import itertools
 import json
 import logging
 import os
@@ -18,9 +19,9 @@ from typing import Any, cast
 
 from gemischt.api.handing_over import Kind, send_message
 from gemischt.api.settings import Settings
+from gemischt.operations.child_process import keep_complaints, wait_for_end
 
 _log = logging.getLogger(__name__)
-_LONGEST_END_S = 20.0
 _LONGEST_ANSWER_S = 5.0
 """So long the answer to an edit waits for playback at most; it is kept whatever happens there."""
 
@@ -37,11 +38,11 @@ class _Process:
             )
         self._on_empty = on_empty
         self._sending = threading.Lock()
-        self._numbers = 0
+        self._numbers = itertools.count()
         self._waiting: dict[int, Future[None]] = {}
         self.send(Kind.BEGIN, settings.to_json())
         threading.Thread(target=self._read, name="playing", daemon=True).start()
-        threading.Thread(target=self._keep_complaints, name="playing log", daemon=True).start()
+        threading.Thread(target=keep_complaints, args=(self.process, _log), name="playing log", daemon=True).start()
 
     def send(self, kind: Kind, payload: bytes, handle: int | None = None) -> None:
         """Send a message; raises OSError if nobody is there any more."""
@@ -50,9 +51,7 @@ class _Process:
 
     def tell_kept(self, session_id: str) -> "Future[None]":
         """Tell of a kept edit; the future is done once it is played, or nobody listens."""
-        with self._sending:
-            self._numbers += 1
-            number = self._numbers
+        number = next(self._numbers)
         told = self._waiting[number] = Future()
         self.send(Kind.KEPT, json.dumps({"number": number, "session": session_id}).encode())
         return told
@@ -61,12 +60,7 @@ class _Process:
         """Let the process end."""
         with contextlib.suppress(OSError):
             self._control.shutdown(socket.SHUT_WR)
-        try:
-            self.process.wait(timeout=_LONGEST_END_S)
-        except subprocess.TimeoutExpired:
-            # Nothing of what it does outlives us.
-            self.process.kill()
-            self.process.wait()
+        wait_for_end(self.process)
 
     def _read(self) -> None:
         with self._control, self._control.makefile("r") as lines, contextlib.suppress(OSError):
@@ -78,12 +72,6 @@ class _Process:
                     self._on_empty(message["empty"])
         for told in list(self._waiting.values()):
             told.set_result(None)
-
-    def _keep_complaints(self) -> None:
-        assert self.process.stderr is not None
-        with self.process.stderr as lines:
-            for line in lines:
-                _log.error("%s", line.rstrip())
 
 
 class PlayingProcess:

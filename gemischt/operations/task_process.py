@@ -11,12 +11,12 @@ import threading
 from typing import Any, TypeAlias
 
 from gemischt.core import errors
+from gemischt.operations.child_process import keep_complaints, wait_for_end
 from gemischt.operations.tasks import Task
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
 
 _log = logging.getLogger(__name__)
-_LONGEST_END_S = 20.0
 Answers: TypeAlias = "queue.SimpleQueue[dict[str, Any] | None]"
 """What came back for one task; None when no more will."""
 
@@ -34,7 +34,7 @@ class _Running:
         self.ended = False
         self.starved = False
         threading.Thread(target=self._read, name="tasks", daemon=True).start()
-        threading.Thread(target=self._log, name="tasks log", daemon=True).start()
+        threading.Thread(target=keep_complaints, args=(self.process, _log), name="tasks log", daemon=True).start()
 
     def ask(self, order: dict[str, Any]) -> tuple[int, Answers]:
         """Send an order; its number, and where the answers to it will be."""
@@ -60,19 +60,7 @@ class _Running:
         assert self.process.stdin is not None
         with contextlib.suppress(BrokenPipeError):
             self.process.stdin.close()
-        try:
-            self.process.wait(timeout=_LONGEST_END_S)
-        except subprocess.TimeoutExpired:
-            # Nothing of what it does outlives us: what it keeps, it keeps piece by piece.
-            self.process.kill()
-            self.process.wait()
-
-    def _log(self) -> None:
-        """Keep what the process complains of."""
-        assert self.process.stderr is not None
-        with self.process.stderr as lines:
-            for line in lines:
-                _log.error("%s", line.rstrip())
+        wait_for_end(self.process)
 
     def _read(self) -> None:
         """Hand out what comes back until the process ends."""
