@@ -1,7 +1,8 @@
 """What is kept on disk.
 
 tables         the tables of the database, a class each
-database       SQLite through SQLAlchemy, brought up to date by Alembic
+database       SQLite through SQLAlchemy
+updating       a database of before brought up to date by Alembic
 sessions       documents with their edit history and the bin
 presets        processors to recall
 print_runs     what was printed and what is being printed

@@ -7,19 +7,15 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy import Connection, Engine, create_engine, event, inspect
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session as Transaction
 from sqlalchemy.pool import NullPool
 
 from gemischt.core.errors import GemischtError, StorageFailed
+from gemischt.storage.tables import VERSION
 from gemischt.storage.writing import written_beside
 
-_MIGRATIONS = Path(__file__).parent / "migrations"
 _WAIT_S = 15.0
 """How long a writer waits for another."""
 
@@ -97,15 +93,17 @@ def _begin(connection: Connection) -> None:
 
 def _bring_up_to_date(path: Path) -> None:
     """Make or migrate the tables in one transaction; what was there is kept beside it first."""
-    config = Config()
-    config.set_main_option("script_location", str(_MIGRATIONS))
-    scripts = ScriptDirectory.from_config(config)
     engine = _engine(path, poolclass=NullPool)
-    with engine.execution_options(begin="IMMEDIATE").begin() as connection:
-        found = MigrationContext.configure(connection).get_current_revision()
-        if found == scripts.get_current_head():
+    with engine.connect() as connection:
+        if _version_of(connection) == VERSION:
             return
-        if found is not None and found not in {script.revision for script in scripts.walk_revisions()}:
+    from gemischt.storage import updating
+
+    with engine.execution_options(begin="IMMEDIATE").begin() as connection:
+        found = _version_of(connection)
+        if found == VERSION:
+            return
+        if found is not None and found not in updating.versions():
             raise StorageFailed(
                 f"the database was made by a newer Gemischt (its tables are of version {found})",
                 where=str(path),
@@ -113,8 +111,14 @@ def _bring_up_to_date(path: Path) -> None:
             )
         if found is not None:
             _keep_copy(path, path.with_name(f"{path.stem}-before-update-{found}{path.suffix}"))
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        updating.update(connection)
+
+
+def _version_of(connection: Connection) -> str | None:
+    """Of the tables that are there; None where there are none yet."""
+    if not inspect(connection).has_table("alembic_version"):
+        return None
+    return connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
 
 
 def _keep_copy(path: Path, copy: Path) -> None:

@@ -5,6 +5,9 @@ from datetime import UTC, datetime
 from sqlalchemy import DateTime, Dialect, ForeignKey, String, Text, TypeDecorator, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+VERSION = "0006"
+"""Of these tables: the newest migration makes them."""
+
 
 def now() -> datetime:
     """The present, in UTC."""

@@ -8,18 +8,16 @@ import subprocess
 import sys
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from unittest.mock import patch
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import create_engine, inspect, text
 
 from gemischt.core.errors import StorageFailed
-from gemischt.storage import database
+from gemischt.storage import database, updating
 from gemischt.storage.database import Database
-from gemischt.storage.tables import Base
+from gemischt.storage.tables import VERSION, Base
 from tests.support.workspaces import WorkspaceCase
 
-MIGRATIONS = Path(database.__file__).parent / "migrations"
 KILLED_WHILE_MIGRATING = """
 import os, signal, sys
 from pathlib import Path
@@ -33,11 +31,8 @@ Database(Path(sys.argv[1]))
 def database_of_version(path: Path, version: str) -> None:
     """A database as an earlier program made it, with one session in it."""
     engine = create_engine(f"sqlite:///{path}")
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, version)
+        updating.update(connection, version)
         moment = "2026-01-02 03:04:05"
         connection.execute(
             text(f"INSERT INTO sessions VALUES ('s', 'Old', '{{}}', 1, 0, '{moment}', '{moment}', NULL)")
@@ -66,6 +61,17 @@ class DatabaseTest(WorkspaceCase):
                 with self.subTest(table.name):
                     columns = {column["name"]: column["nullable"] for column in found.get_columns(table.name)}
                     self.assertEqual(columns, {column.name: column.nullable for column in table.columns})
+
+    def test_the_newest_migration_makes_the_tables_of_today(self) -> None:
+        self.assertEqual(updating.versions()[0], VERSION)
+
+    def test_one_of_today_opens_at_once_whoever_writes_to_it(self) -> None:
+        path = self.folder / "shared.sqlite"
+        Database(path).close()
+        with contextlib.closing(sqlite3.connect(path)) as other:
+            other.execute("BEGIN IMMEDIATE")
+            with patch.object(database, "_WAIT_S", 0.1), self.opened(path).reading() as transaction:
+                self.assertEqual(transaction.execute(text("SELECT count(*) FROM presets")).scalar(), 0)
 
     def test_opening_again_changes_nothing(self) -> None:
         path = self.folder / "again.sqlite"
@@ -142,16 +148,13 @@ class RefusedTest(DatabaseTest):
             file.write(b"\xff" * 8000)
         self.assert_refused(path, "is damaged")
 
-    def test_one_that_somebody_else_writes_to(self) -> None:
+    def test_an_older_one_that_somebody_else_writes_to(self) -> None:
         path = self.folder / "busy.sqlite"
-        Database(path).close()
+        database_of_version(path, "0005")
         with contextlib.closing(sqlite3.connect(path)) as other:
             other.execute("BEGIN IMMEDIATE")
-            waited_s, database._WAIT_S = database._WAIT_S, 0.1
-            try:
+            with patch.object(database, "_WAIT_S", 0.1):
                 self.assert_refused(path, "in use by another program")
-            finally:
-                database._WAIT_S = waited_s
 
     def test_a_folder_that_cannot_be_written(self) -> None:
         with self.assertRaises(StorageFailed) as caught:

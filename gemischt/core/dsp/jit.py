@@ -3,8 +3,10 @@
 Declaring a kernel costs next to nothing; `prepare_kernels` makes them ready, at set-up and behind a starting server.
 """
 
+import sys
 from collections.abc import Callable
 from functools import cache
+from importlib import import_module
 from typing import Any, TypeVar, cast
 
 import numba
@@ -13,6 +15,19 @@ from numba.core.compiler_lock import global_compiler_lock
 from numba.extending import register_jitable
 
 F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _load_without_linear_algebra() -> None:
+    """Numba loads all of SciPy's linear algebra only to see whether it is there; no kernel of ours needs it."""
+    if "scipy.linalg" not in sys.modules:
+        sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+        try:
+            import_module("numba.np.arraymath")
+        finally:
+            del sys.modules["scipy.linalg"]
+
+
+_load_without_linear_algebra()
 
 AUDIO = types.float64[:, ::1]
 VECTOR = types.float64[::1]
