@@ -10,6 +10,7 @@ from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 
 from gemischt import __version__
+from gemischt.api import PRELOADED
 from gemischt.api.errors import STATUSES, add_error_handlers
 from gemischt.api.limits import LimitedBodies
 from gemischt.api.playing import PlayingProcess
@@ -31,6 +32,7 @@ from gemischt.api.schemas import ErrorBody
 from gemischt.api.security import NeedsToken, OnlyOwnPages, SafeHeaders
 from gemischt.api.settings import Settings
 from gemischt.live.hub import Hub
+from gemischt.operations import child_process
 from gemischt.operations.jobs import Jobs
 from gemischt.operations.task_process import task_process
 from gemischt.operations.workspace import Workspace
@@ -41,6 +43,7 @@ def _open(app: FastAPI, settings: Settings, playing: PlayingProcess | None) -> N
     app.state.workspace = Workspace(settings.data_folder)
     app.state.workspace.begin_serving()
     app.state.jobs = Jobs()
+    child_process.get_ready(PRELOADED)
     if playing is None:
         app.state.playing = app.state.hub = Hub(app.state.workspace, on_empty=app.state.jobs.give_up_for)
     else:

@@ -9,8 +9,6 @@ import json
 import logging
 import os
 import socket
-import subprocess
-import sys
 import threading
 from asyncio import BaseTransport, Transport
 from collections.abc import Callable
@@ -19,7 +17,7 @@ from typing import Any, cast
 
 from gemischt.api.handing_over import Kind, send_message
 from gemischt.api.settings import Settings
-from gemischt.operations.child_process import keep_complaints, wait_for_end
+from gemischt.operations.child_process import ChildProcess
 
 _log = logging.getLogger(__name__)
 _LONGEST_ANSWER_S = 5.0
@@ -30,24 +28,19 @@ class _Process:
     """The process, the way to it, and who waits for what it says."""
 
     def __init__(self, settings: Settings, on_empty: Callable[[str], None]) -> None:
-        self._control, theirs = socket.socketpair()
-        with theirs:
-            command = [sys.executable, "-m", "gemischt.api.playing_worker", str(theirs.fileno())]
-            self.process = subprocess.Popen(
-                command, stdin=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, pass_fds=[theirs.fileno()]
-            )
+        self.process = ChildProcess("gemischt.api.playing_worker", _log)
+        self.ended = False
         self._on_empty = on_empty
         self._sending = threading.Lock()
         self._numbers = itertools.count()
         self._waiting: dict[int, Future[None]] = {}
         self.send(Kind.BEGIN, settings.to_json())
         threading.Thread(target=self._read, name="playing", daemon=True).start()
-        threading.Thread(target=keep_complaints, args=(self.process, _log), name="playing log", daemon=True).start()
 
     def send(self, kind: Kind, payload: bytes, handle: int | None = None) -> None:
         """Send a message; raises OSError if nobody is there any more."""
         with self._sending:
-            send_message(self._control, kind, payload, handle)
+            send_message(self.process.control, kind, payload, handle)
 
     def tell_kept(self, session_id: str) -> "Future[None]":
         """Tell of a kept edit; the future is done once it is played, or nobody listens."""
@@ -56,20 +49,16 @@ class _Process:
         self.send(Kind.KEPT, json.dumps({"number": number, "session": session_id}).encode())
         return told
 
-    def close(self) -> None:
-        """Let the process end."""
-        with contextlib.suppress(OSError):
-            self._control.shutdown(socket.SHUT_WR)
-        wait_for_end(self.process)
-
     def _read(self) -> None:
-        with self._control, self._control.makefile("r") as lines, contextlib.suppress(OSError):
+        control = self.process.control
+        with control, control.makefile() as lines, contextlib.suppress(OSError):
             for line in lines:
                 message = json.loads(line)
                 if "kept" in message:
                     self._waiting.pop(message["kept"]).set_result(None)
                 else:
                     self._on_empty(message["empty"])
+        self.ended = True
         for told in list(self._waiting.values()):
             told.set_result(None)
 
@@ -89,8 +78,8 @@ class PlayingProcess:
     def start(self) -> _Process:
         """Have the process ready before it is needed."""
         with self._lock:
-            if self._running is not None and self._running.process.poll() is not None:
-                _log.error("playback's process ended unexpectedly (%s)", self._running.process.returncode)
+            if self._running is not None and self._running.ended:
+                _log.error("playback's process ended unexpectedly")
                 self._running = None
             if self._running is None:
                 self._running = _Process(self._settings, lambda session_id: self.on_empty(session_id))
@@ -117,7 +106,7 @@ class PlayingProcess:
         with self._lock:
             running, self._running = self._running, None
         if running is not None:
-            running.close()
+            running.process.end()
 
     def protocol(self, **_server: Any) -> asyncio.Protocol:
         """What the web server hands connections to that are to become WebSockets."""

@@ -7,7 +7,6 @@ import asyncio
 import gc
 import json
 import logging
-import signal
 import socket
 import sys
 import threading
@@ -104,15 +103,9 @@ def _make_ready() -> None:
     gc.freeze()
 
 
-def main() -> None:
+def main(control: socket.socket) -> None:
     """Play for whoever listens."""
-    # What interrupts the program in a terminal is not meant for us: we end when it does.
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s", stream=sys.stderr)
     sys.setswitchinterval(_SWITCH_INTERVAL_S)
     threading.Thread(target=_make_ready, name="kernels", daemon=True).start()
-    asyncio.run(_serve(socket.socket(fileno=int(sys.argv[1]))))
-
-
-if __name__ == "__main__":
-    main()
+    asyncio.run(_serve(control))

@@ -62,6 +62,11 @@ def start(
     reload: Annotated[bool, typer.Option(help="Restart when the code changes.", hidden=True)] = False,
 ) -> None:
     """Start the web application."""
+    from gemischt.api import PRELOADED
+    from gemischt.operations import child_process
+
+    # What plays and measures loads what it needs beside the server.
+    child_process.get_ready(PRELOADED)
     from gemischt.cli.server import serve
 
     serve(data_folder(data), demo=demo, host=host, port=port, reload=reload)

@@ -16,7 +16,7 @@ reports            measured reports as JSON
 session_files      sessions as files on disk: read, export
 tasks              what renders a whole song, and what it gives as JSON
 task_process       tasks in a process of their own, behind playback; task_worker is its other end
-child_process      what processes of ours need of the one that started them
+child_process      processes of ours beside the server, copies of one that has loaded what they need
 jobs               long work with progress, cancel and a result
 demo_sessions      puts the demo song into a data folder
 priority           playback comes first

@@ -5,13 +5,11 @@ import contextlib
 import json
 import logging
 import queue
-import subprocess
-import sys
 import threading
 from typing import Any, TypeAlias
 
 from gemischt.core import errors
-from gemischt.operations.child_process import keep_complaints, wait_for_end
+from gemischt.operations.child_process import ChildProcess
 from gemischt.operations.tasks import Task
 from gemischt.operations.workspace import Workspace
 from gemischt.storage.audio_files import Progress, no_progress
@@ -25,16 +23,13 @@ class _Running:
     """The process, and who waits for its answers."""
 
     def __init__(self) -> None:
-        command = [sys.executable, "-m", "gemischt.operations.task_worker"]
-        pipe = subprocess.PIPE
-        self.process = subprocess.Popen(command, stdin=pipe, stdout=pipe, stderr=pipe, text=True)
+        self.process = ChildProcess("gemischt.operations.task_worker", _log)
         self._waiting: dict[int, Answers] = {}
         self._numbers = 0
         self._lock = threading.Lock()
         self.ended = False
         self.starved = False
         threading.Thread(target=self._read, name="tasks", daemon=True).start()
-        threading.Thread(target=keep_complaints, args=(self.process, _log), name="tasks log", daemon=True).start()
 
     def ask(self, order: dict[str, Any]) -> tuple[int, Answers]:
         """Send an order; its number, and where the answers to it will be."""
@@ -50,22 +45,13 @@ class _Running:
 
     def send(self, message: dict[str, Any]) -> None:
         """Write a message; to a process that has ended, none."""
-        assert self.process.stdin is not None
-        with self._lock, contextlib.suppress(BrokenPipeError, ValueError):
-            self.process.stdin.write(json.dumps(message) + "\n")
-            self.process.stdin.flush()
-
-    def close(self) -> None:
-        """Let the process end."""
-        assert self.process.stdin is not None
-        with contextlib.suppress(BrokenPipeError):
-            self.process.stdin.close()
-        wait_for_end(self.process)
+        with self._lock, contextlib.suppress(OSError):
+            self.process.control.sendall(json.dumps(message).encode() + b"\n")
 
     def _read(self) -> None:
         """Hand out what comes back until the process ends."""
-        assert self.process.stdout is not None
-        with self.process.stdout as lines:
+        control = self.process.control
+        with control, control.makefile() as lines, contextlib.suppress(OSError):
             for line in lines:
                 message = json.loads(line)
                 if "starved" in message:
@@ -79,7 +65,7 @@ class _Running:
             self.ended = True
             for answers in self._waiting.values():
                 answers.put(None)
-        self.close()
+        self.process.end()
 
 
 class TaskProcess:
@@ -130,7 +116,7 @@ class TaskProcess:
         with self._lock:
             running, self._running = self._running, None
         if running is not None:
-            running.close()
+            running.process.end()
 
 
 def _error_from(written: dict[str, str]) -> errors.GemischtError:

@@ -7,10 +7,8 @@ that order. It ends when nobody writes to it any more.
 
 import contextlib
 import json
-import os
 import queue
-import signal
-import sys
+import socket
 import threading
 import time
 import traceback
@@ -137,28 +135,18 @@ def _watch_share(worker: _Worker, tell: Tell) -> None:
             tell({"starved": told})
 
 
-def main() -> None:
+def main(control: socket.socket) -> None:
     """Do whatever comes in."""
-    # What interrupts the program in a terminal is not meant for us: we end when it does.
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    # Nothing else may write where the answers go.
-    answers = os.fdopen(os.dup(sys.stdout.fileno()), "w")
-    sys.stdout = sys.stderr
     lock = threading.Lock()
 
     def tell(message: dict[str, Any]) -> None:
-        with lock, contextlib.suppress(BrokenPipeError):
-            answers.write(json.dumps(message) + "\n")
-            answers.flush()
+        with lock, contextlib.suppress(OSError):
+            control.sendall(json.dumps(message).encode() + b"\n")
 
-    orders = _Orders(sys.stdin)
+    orders = _Orders(control.makefile())
     worker = _Worker(orders, tell)
     # Getting ready takes little and comes before all work, so it does not wait until others leave something.
     prepare_kernels()
     step_back_whole()
     threading.Thread(target=_watch_share, args=(worker, tell), name="share", daemon=True).start()
     worker.run()
-
-
-if __name__ == "__main__":
-    main()
