@@ -17,8 +17,8 @@ JobState = Literal["waiting", "running", "done", "failed", "cancelled"]
 UNFINISHED: tuple[JobState, ...] = ("waiting", "running")
 MOST_UNFINISHED = 100
 KEPT_JOBS = 200
-WORKERS = 2
-"""One may measure the whole song while another answers a question about a part of it."""
+WORKERS = 3
+"""One may measure the whole song and another hear all that makes room, while a third answers a question."""
 
 
 @dataclass
@@ -38,6 +38,7 @@ class Job:
     result: Any = None
     error: GemischtError | None = None
     cancelling: threading.Event = field(default_factory=threading.Event)
+    ended: threading.Event = field(default_factory=threading.Event)
 
     def report(self, share: float) -> None:
         """Called by the work; raises Cancelled once the job is to stop."""
@@ -84,12 +85,14 @@ class Jobs:
         """Give up what only the pages of a session wanted: there is none any more."""
         self._give_up(lambda job: job.session == session)
 
-    def get(self, job_id: str) -> Job:
-        """The job of this id, or NotFound."""
+    def get(self, job_id: str, *, wait_s: float = 0.0) -> Job:
+        """The job of this id, once it has ended or so much time has passed; or NotFound."""
         with self._lock:
             if job_id not in self._jobs:
                 raise NotFound("no such job", where=job_id, remedy="Start it again.")
-            return self._jobs[job_id]
+            job = self._jobs[job_id]
+        job.ended.wait(wait_s)
+        return job
 
     def all(self) -> list[Job]:
         """Every job still known, the oldest first."""
@@ -102,6 +105,7 @@ class Jobs:
         job.cancelling.set()
         if job.state == "waiting":
             job.state = "cancelled"
+            job.ended.set()
         return job
 
     def close(self) -> None:
@@ -131,3 +135,5 @@ class Jobs:
             _log.exception("%s failed", job.title)
             job.error = GemischtError(f"failed unexpectedly ({error!r})", where=job.title, remedy="Try again.")
             job.state = "failed"
+        finally:
+            job.ended.set()

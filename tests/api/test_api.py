@@ -65,8 +65,7 @@ class ApiCase(WorkspaceCase):
         deadline = time.monotonic() + 120
         while job["state"] in ("waiting", "running"):
             self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.02)
-            job = self.ask("GET", f"/api/jobs/{job['id']}")
+            job = self.ask("GET", f"/api/jobs/{job['id']}", params={"wait_s": 1.0})
         return job
 
     def assert_error(self, body: dict[str, Any], *words: str) -> None:

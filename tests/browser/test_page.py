@@ -199,7 +199,7 @@ class MeasuringTest(BrowserCase):
                 job |= {"state": "cancelled", "result": None}
             route.fulfill(json=job)
 
-        page.route(re.compile("/api/jobs/[0-9a-f]+$"), answer)
+        page.route(re.compile(r"/api/jobs/[0-9a-f]+\?"), answer)
         page.on("request", lambda request: asked.append(request.url) if "/measurement" in request.url else None)
         self.open(only={"accordion"})
         expect(page.get_by_role("button", name=re.compile(r"^Findings \d"))).to_be_visible()

@@ -15,10 +15,8 @@ class JobsTest(unittest.TestCase):
         self.addCleanup(self.jobs.close)
 
     def finished(self, job: Job) -> Job:
-        deadline = time.monotonic() + 10
-        while job.state in ("waiting", "running"):
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.005)
+        self.assertIs(self.jobs.get(job.id, wait_s=10.0), job)
+        self.assertNotIn(job.state, UNFINISHED)
         return job
 
     def test_a_result_waits_to_be_fetched(self) -> None:
@@ -26,6 +24,28 @@ class JobsTest(unittest.TestCase):
         self.assertEqual(self.finished(job).result, {"sum": 3})
         self.assertIs(self.jobs.get(job.id), job)
         self.assertEqual((job.state, job.progress), ("done", 1.0))
+
+    def test_who_waits_is_answered_at_the_end_however_it_comes_or_when_the_time_is_over(self) -> None:
+        go_on = threading.Event()
+
+        def work(report: Progress) -> None:
+            while not go_on.wait(0.002):
+                report(0.1)
+
+        running = [self.jobs.start("Wait", work) for _ in range(WORKERS)]
+        waiting = self.jobs.start("Behind", work)
+        began_s = time.monotonic()
+        self.assertIn(self.jobs.get(waiting.id, wait_s=0.05).state, UNFINISHED)
+        self.assertGreaterEqual(time.monotonic() - began_s, 0.05)
+        self.jobs.cancel(waiting.id)
+        self.jobs.cancel(running[0].id)
+        failing = self.jobs.start("Fail", lambda report: self.fail("it must"))
+        with self.assertLogs("gemischt.operations.jobs", "ERROR"):
+            states = [self.finished(job).state for job in (waiting, running[0], failing)]
+        self.assertEqual(states, ["cancelled", "cancelled", "failed"])
+        go_on.set()
+        self.assertEqual([self.finished(job).state for job in running[1:]], ["done"] * (WORKERS - 1))
+        self.assertLess(time.monotonic() - began_s, 10.0)
 
     def test_progress_is_seen_while_it_runs(self) -> None:
         halfway, go_on = threading.Event(), threading.Event()

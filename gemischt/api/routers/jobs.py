@@ -1,6 +1,8 @@
 """Long work: how far jobs are."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query
 
 from gemischt.api.dependencies import JobsDep
 from gemischt.api.schemas import JobStatus
@@ -15,9 +17,9 @@ def list_jobs(jobs: JobsDep) -> list[JobStatus]:
 
 
 @router.get("/jobs/{job_id}", operation_id="getJob")
-def get_job(job_id: str, jobs: JobsDep) -> JobStatus:
-    """How far a job is."""
-    return JobStatus.of(jobs.get(job_id))
+def get_job(job_id: str, jobs: JobsDep, wait_s: Annotated[float, Query(ge=0.0, le=1.0)] = 0.0) -> JobStatus:
+    """How far a job is, once it has ended or so much time has passed."""
+    return JobStatus.of(jobs.get(job_id, wait_s=wait_s))
 
 
 @router.delete("/jobs/{job_id}", operation_id="cancelJob")

@@ -158,6 +158,14 @@ class DrawnFiguresTest(unittest.TestCase):
         self.assertEqual([glance.relation for glance in glances], ["bass/duck", "ducks/d"])
         np.testing.assert_allclose([glance.deepest_db for glance in glances], [-20.0, -6.0], atol=0.1)
 
+    def test_a_glance_can_be_given_up_within_a_relation(self) -> None:
+        shares: list[float] = []
+        bench = keyed()
+        glance_at_ducks(bench.session(), bench.media, report=shares.append)
+        self.assertGreater(len(shares), 10)
+        self.assertEqual(shares, sorted(shares))
+        self.assertEqual(shares[-1], 1.0)
+
     def test_one_without_a_target_is_refused_in_words(self) -> None:
         bench = Bench(ducks=[duck()])
         bench.track("bass", sine(100.0, -12.0, 0.5))

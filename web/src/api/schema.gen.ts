@@ -53,7 +53,7 @@ export interface paths {
         };
         /**
          * Get Job
-         * @description How far a job is.
+         * @description How far a job is, once it has ended or so much time has passed.
          */
         get: operations["getJob"];
         put?: never;
@@ -7767,7 +7767,9 @@ export interface operations {
     };
     getJob: {
         parameters: {
-            query?: never;
+            query?: {
+                wait_s?: number;
+            };
             header?: never;
             path: {
                 job_id: string;

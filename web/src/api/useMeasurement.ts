@@ -5,9 +5,8 @@ import { answer, server, ServerError } from "./client";
 import { editsDone } from "./queries";
 import type { JobStatus } from "./types";
 
-/** Short answers are fetched soon, long ones are not asked for all the time. */
-const FIRST_POLL_MS = 60;
-const POLL_MS = 250;
+/** The server answers as soon as the job has ended, or after so long tells how far it is. */
+const WAIT_S = 0.25;
 const AGAIN_MS = 500;
 
 export type Measurement<T> = {
@@ -64,7 +63,6 @@ export function useMeasurement<T>({ start, about, version, settleMs, waits }: Or
       await pause(settleMs);
       job = await ask();
       if (!job) return;
-      let pollMs = FIRST_POLL_MS;
       for (let againMs = AGAIN_MS; !stopped && (underWay() || job.state === "cancelled");) {
         if (job.state === "cancelled") {
           // Another page asked for the same, or the last one that did has gone: it is still wanted here.
@@ -75,9 +73,7 @@ export function useMeasurement<T>({ start, about, version, settleMs, waits }: Or
         }
         const { progress, waits_for: waitsFor } = job;
         setState((before) => ({ ...before, progress, waitsFor }));
-        await pause(pollMs);
-        pollMs = Math.min(POLL_MS, 1.4 * pollMs);
-        job = await answer(server.GET("/api/jobs/{job_id}", at(job)));
+        job = await answer(follow(job));
       }
       if (stopped) return;
       if (job.state === "done")
@@ -91,7 +87,7 @@ export function useMeasurement<T>({ start, about, version, settleMs, waits }: Or
     });
     return () => {
       stopped = true;
-      if (job && underWay()) void server.DELETE("/api/jobs/{job_id}", at(job)).catch(() => undefined);
+      if (job && underWay()) void giveUp(job).catch(() => undefined);
     };
   }, [about, version, settleMs, waits]);
 
@@ -100,6 +96,12 @@ export function useMeasurement<T>({ start, about, version, settleMs, waits }: Or
   return { ...state, current, result: state.about === about ? state.result : null };
 }
 
-function at(job: JobStatus) {
-  return { params: { path: { job_id: job.id } } };
+function follow(job: JobStatus) {
+  return server.GET("/api/jobs/{job_id}", {
+    params: { path: { job_id: job.id }, query: { wait_s: WAIT_S } },
+  });
+}
+
+function giveUp(job: JobStatus) {
+  return server.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } });
 }

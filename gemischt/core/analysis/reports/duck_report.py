@@ -302,10 +302,13 @@ def glance_at_ducks(
     found: list[DuckGlance] = []
     working = [relation for relation in relations_of(session) if relation.on and relation.targets]
     for done, relation in enumerate(working):
-        heard = report_duck(session, media, relation, stretch_s=stretch_s, in_song=in_song)
+
+        def report_one(share: float, done: int = done) -> None:
+            report((done + share) / len(working))
+
+        heard = report_duck(session, media, relation, stretch_s=stretch_s, in_song=in_song, report=report_one)
         gain_db = binned(np.array(heard.gain_db), np.minimum, GLANCE_BINS)
         found.append(DuckGlance(relation.id, heard.figures.deepest_db, written(gain_db, 1)))
-        report((done + 1) / len(working))
     return tuple(found)
 
 

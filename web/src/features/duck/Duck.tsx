@@ -18,7 +18,7 @@ import { SentenceList } from "./SentenceList";
 import { Side } from "./Side";
 import { WithAndWithout } from "./WithAndWithout";
 
-const SETTLE_MS = 80;
+const SETTLE_MS = 30;
 const BARS = 2;
 const GLANCE_AFTER_MS = 600;
 const FOLLOW_MS = 200;
