@@ -7,7 +7,7 @@ import numpy as np
 
 from gemischt.core.audio import Audio, Counts
 from gemischt.core.dsp.jit import AUDIO, COUNTS, INT, inline_kernel, kernel
-from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, step_of
+from gemischt.core.dsp.pieces import PIECES, line_begin, n_pieces, piece_first, piece_last, rests, step_of
 from gemischt.core.dsp.table import in_table
 
 WRITE, NOW, NEXT, FADE_LEFT, FADE_TOTAL = range(5)
@@ -52,6 +52,22 @@ def _advance(line: Counts, n_samples: int, mask: int) -> None:
             line[NOW] = line[NEXT]
 
 
+@inline_kernel
+def _delay_at_rest(audio: Audio, first: int, last: int, ring: Audio, line: Counts) -> int:
+    """Delay as much of a stretch as neither goes round the ring nor overwrites what is wanted; its end."""
+    size, length, write = ring.shape[1], line[NEXT], line[WRITE]
+    read = (write - length) & (size - 1)
+    n = int(min(min(last - first, size - length), size - max(write, read)))
+    for channel in range(audio.shape[0]):
+        passing = audio[channel, first : first + n]
+        kept, leaving = ring[channel, write : write + n], ring[channel, read : read + n]
+        for i in range(n):
+            kept[i] = passing[i]
+        for i in range(n):
+            passing[i] = leaving[i]
+    return first + n
+
+
 @in_table
 @kernel(AUDIO, INT, PIECES, AUDIO, AUDIO, COUNTS)
 def run_delay(audio: Audio, n_samples: int, pieces: Counts, lengths: Audio, ring: Audio, line: Counts) -> None:
@@ -62,16 +78,20 @@ def run_delay(audio: Audio, n_samples: int, pieces: Counts, lengths: Audio, ring
         while done < last:
             _aim(line, int(lengths[2 * k, 0]))
             end = _part_end(line, done, last)
+            if line[FADE_LEFT] == 0:
+                end = _delay_at_rest(audio, done, end, ring, line)
+                _advance(line, end - done, mask)
+                done = end
+                continue
             for channel in range(audio.shape[0]):
                 write = line[WRITE]
                 fade_left = line[FADE_LEFT]
                 for i in range(done, end):
                     ring[channel, write] = audio[channel, i]
                     out = ring[channel, (write - line[NEXT]) & mask]
-                    if fade_left > 0:
-                        before = fade_left / line[FADE_TOTAL]
-                        out += before * (ring[channel, (write - line[NOW]) & mask] - out)
-                        fade_left -= 1
+                    before = fade_left / line[FADE_TOTAL]
+                    out += before * (ring[channel, (write - line[NOW]) & mask] - out)
+                    fade_left -= 1
                     audio[channel, i] = out
                     write = (write + 1) & mask
             _advance(line, end - done, mask)
@@ -143,6 +163,43 @@ def _echo(
     _advance(line, last - first, mask)
 
 
+@inline_kernel
+def _echo_at_rest(
+    audio: Audio, wet: Audio, first: int, last: int, row: Audio, ring: Audio, line: Counts, state: Audio
+) -> None:
+    """Like _echo where nothing moves: one stretch after the other that neither hears itself nor goes round the ring."""
+    mask = ring.shape[1] - 1
+    length, done = line[NEXT], first
+    feedback, crossed, high, low = row[FEEDBACK], row[PING_PONG], row[HIGH_CUT], row[LOW_CUT]
+    keep = 1.0 if low > 0.0 else 1.0 - _LEAK
+    dull_l, low_l = state[0, 0], state[0, 1]
+    dull_r, low_r = state[1, 0], state[1, 1]
+    while done < last:
+        write = line[WRITE]
+        read = (write - length) & mask
+        n = min(min(last - done, length), mask + 1 - max(write, read))
+        echo_l, echo_r = ring[0, read : read + n], ring[1, read : read + n]
+        wet_l, wet_r = wet[0, done : done + n], wet[1, done : done + n]
+        for i in range(n):
+            dull_l += high * (echo_l[i] - dull_l)
+            dull_r += high * (echo_r[i] - dull_r)
+            low_l = keep * low_l + low * (dull_l - low_l)
+            low_r = keep * low_r + low * (dull_r - low_r)
+            wet_l[i] = dull_l - low_l
+            wet_r[i] = dull_r - low_r
+        fed_l, fed_r = ring[0, write : write + n], ring[1, write : write + n]
+        in_l, in_r = audio[0, done : done + n], audio[audio.shape[0] - 1, done : done + n]
+        for i in range(n):
+            middle = 0.5 * (in_l[i] + in_r[i])
+            straight_l, straight_r = in_l[i] + feedback * wet_l[i], in_r[i] + feedback * wet_r[i]
+            fed_l[i] = _kept((1.0 - crossed) * straight_l + crossed * (middle + feedback * wet_r[i]))
+            fed_r[i] = _kept((1.0 - crossed) * straight_r + crossed * feedback * wet_l[i])
+        line[WRITE] = (write + n) & mask
+        done += n
+    state[0, 0], state[0, 1] = _kept(dull_l), _kept(low_l)
+    state[1, 0], state[1, 1] = _kept(dull_r), _kept(low_r)
+
+
 @in_table
 @kernel(AUDIO, AUDIO, INT, PIECES, AUDIO, AUDIO, COUNTS, AUDIO)
 def run_echoes(
@@ -162,5 +219,8 @@ def run_echoes(
         while done < last:
             _aim(line, int(coefs[2 * k, LENGTH]))
             end = _part_end(line, done, last)
-            _echo(audio, wet, done, end, pieces, coefs, k, ring, line, state)
+            if line[FADE_LEFT] == 0 and line[NEXT] > 0 and rests(pieces, coefs, k):
+                _echo_at_rest(audio, wet, done, end, coefs[2 * k], ring, line, state)
+            else:
+                _echo(audio, wet, done, end, pieces, coefs, k, ring, line, state)
             done = end

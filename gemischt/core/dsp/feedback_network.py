@@ -28,6 +28,8 @@ from gemischt.core.dsp.simd import (
     swap_neighbours,
     swap_pairs,
     transpose,
+    transpose_from,
+    transpose_to,
     without_traces,
 )
 from gemischt.core.dsp.table import in_table
@@ -71,6 +73,11 @@ def new_places(longest: Counts) -> Counts:
     return np.stack([np.zeros_like(wraps), wraps])
 
 
+def new_rings(n_rings: int, size: int) -> Audio:
+    """Rings of up to such a size, their first chunk once more behind their end: no chunk that is read goes around."""
+    return np.zeros((n_rings, size + CHUNK))
+
+
 @inline_kernel
 def _read(out: Audio, ring: Audio, start: int) -> None:
     """A stretch of a ring from a place on, which may lie before its beginning, around its end."""
@@ -100,36 +107,52 @@ def diffuse(
     Args:
         audio: (2, >= n).
         coefs: (2 n_pieces, 1).
-        rings: (8, power of two), four of the left channel, then four of the right.
+        rings: (8, power of two and a chunk), from new_rings: four of the left channel, then four of the right.
         lengths: (8,) samples, none less than a chunk.
         write: (1,) position shared by all rings.
     """
-    mask = rings.shape[1] - 1
-    delayed_chunk = np.empty(64)
-    coefficients_chunk = np.empty(64)
+    size = rings.shape[1] - 64
+    flat = rings.reshape(rings.size)
+    coefficients = np.empty(64)
+    reads = np.empty(8, np.int64)
+    writes = np.empty(8, np.int64)
+    least = spread(_TINY)
     done, k = 0, 0
     while done < n_samples:
-        at = (write[0] + done) & mask
+        at = (write[0] + done) & (size - 1)
         begin, end = line_begin(pieces, k), piece_last(pieces, k, n_samples)
         n = min(64 - (at & 63), end - done)
-        delayed = delayed_chunk[:n]
-        coefficients = coefficients_chunk[:n]
+        whole = n - n % 8
         step = step_of(pieces, coefs, k, 0)
         for i in range(n):
             coefficients[i] = coefs[2 * k, 0] + step * (done + i - begin)
+        for stage in range(8):
+            reads[stage] = stage * (size + 64) + ((at - lengths[stage]) & (size - 1))
+            writes[stage] = stage * (size + 64) + at
         for channel in range(2):
             row = audio[channel, done : done + n]
-            for stage in range(4 * channel, 4 * channel + 4):
-                _read(delayed, rings[stage], (at - lengths[stage]) & mask)
-                fed = rings[stage, at : at + n]
+            for i in range(0, whole, 8):
+                passing, coefficient = load(row, i), load(coefficients, i)
+                for stage in range(4 * channel, 4 * channel + 4):
+                    delayed = load(flat, reads[stage] + i)
+                    fed = without_traces(passing - coefficient * delayed, least)
+                    store(flat, writes[stage] + i, fed)
+                    passing = delayed + coefficient * fed
+                store(row, i, passing)
+            for i in range(whole, n):
+                for stage in range(4 * channel, 4 * channel + 4):
+                    late = flat[reads[stage] + i]
+                    kept = _kept(row[i] - coefficients[i] * late)
+                    flat[writes[stage] + i] = kept
+                    row[i] = late + coefficients[i] * kept
+        if at < 64:
+            for stage in range(8):
                 for i in range(n):
-                    fed[i] = _kept(row[i] - coefficients[i] * delayed[i])
-                for i in range(n):
-                    row[i] = delayed[i] + coefficients[i] * fed[i]
+                    flat[writes[stage] + size + i] = flat[writes[stage] + i]
         done += n
         if done == end:
             k += 1
-    write[0] = (write[0] + n_samples) & mask
+    write[0] = (write[0] + n_samples) & (size - 1)
 
 
 @inline_kernel
@@ -212,7 +235,7 @@ def run_network(
     Args:
         coefs: (2 n_pieces, 50): sixteen gains, sixteen poles of the absorption, the output gain, by how much of their
             turns pairs are turned, and sixteen lengths, which are crossfaded.
-        rings: (16, longest wrap).
+        rings: (16, longest wrap and a chunk), from new_rings.
         places: from new_places.
         taps: (2, 16) lengths now and next, none less than a chunk; 0 before there are any.
         fade: samples of the fade between both lengths that are left, samples of the whole fade.
@@ -220,6 +243,8 @@ def run_network(
         turns: (2, 8) cosine and sine of each pair's angle where the chunk begins.
         tables: from turn_tables; made anew where the turning changes.
     """
+    flat, width = rings.reshape(rings.size), rings.shape[1]
+    reads, writes = np.empty(16, np.int64), np.empty(16, np.int64)
     by_line = aligned(16 * 64)
     by_sample = aligned(64 * 16)
     one, quarter, least = spread(1.0), spread(0.25), spread(_TINY)
@@ -240,10 +265,19 @@ def run_network(
         if within == 0:
             _turn(tables, coefs[2 * k, TURNING] + step_of(pieces, coefs, k, TURNING) * (done - begin))
         begin_cosine, begin_sine = load(turns[0], 0), load(turns[1], 0)
-        _arrive(by_line, n, rings, places, taps, fade)
-        for i in range(0, n, 8):
-            transpose(by_line, i, 64, by_sample, 16 * i, 16)
-            transpose(by_line, 8 * 64 + i, 64, by_sample, 16 * i + 8, 16)
+        for line in range(16):
+            start = places[0, line] - taps[1, line]
+            reads[line] = line * width + (start if start >= 0 else start + places[1, line])
+            writes[line] = line * width + places[0, line]
+        if fade[0] > 0:
+            _arrive(by_line, n, rings, places, taps, fade)
+            for i in range(0, n, 8):
+                transpose(by_line, i, 64, by_sample, 16 * i, 16)
+                transpose(by_line, 8 * 64 + i, 64, by_sample, 16 * i + 8, 16)
+        else:
+            for i in range(0, n, 8):
+                transpose_from(flat, reads, 0, i, by_sample, 16 * i, 16)
+                transpose_from(flat, reads, 8, i, by_sample, 16 * i + 8, 16)
         low, high = load(state, 0), load(state, 8)
         target = coefs[2 * k]
         gain_low, gain_high = load(target, 0), load(target, 8)
@@ -284,16 +318,18 @@ def run_network(
             store(turns[1], 0, begin_sine * further_cosine + begin_cosine * further_sine)
         store(state, 0, low)
         store(state, 8, high)
-        for i in range(0, n, 8):
-            transpose(by_sample, 16 * i, 16, by_line, i, 64)
-            transpose(by_sample, 16 * i + 8, 16, by_line, 8 * 64 + i, 64)
+        whole = n - n % 8
+        for i in range(0, whole, 8):
+            transpose_to(by_sample, 16 * i, 16, flat, writes, 0, i)
+            transpose_to(by_sample, 16 * i + 8, 16, flat, writes, 8, i)
         for line in range(16):
-            write = places[0, line]
-            fed = rings[line, write : write + n]
-            made = by_line[64 * line : 64 * line + n]
-            for i in range(n):
-                fed[i] = made[i]
-            places[0, line] = write + n if write + n < places[1, line] else 0
+            write, wrap = places[0, line], places[1, line]
+            for i in range(whole, n):
+                flat[writes[line] + i] = by_sample[16 * i + line]
+            if write < 64:
+                for i in range(n):
+                    flat[writes[line] + wrap + i] = flat[writes[line] + i]
+            places[0, line] = write + n if write + n < wrap else 0
         if fade[0] > 0:
             fade[0] = max(0, fade[0] - n)
             if fade[0] == 0:

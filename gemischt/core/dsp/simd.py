@@ -104,27 +104,78 @@ def _transpose(_context: Any, source: Any, at: Any, stride: Any, out: Any, out_a
     def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         source, at, stride, out, out_at, out_stride = arguments
         kinds = signature.args
-        double = kinds[0].dtype == types.float64
-        rows = []
-        for k in range(N_LANES):
-            start = builder.add(at, builder.mul(stride, at.type(k)))
-            place = _place(target, builder, kinds[0], (source, start), _VECTOR if double else _HALF)
-            row = builder.load(place, align=4)
-            rows.append(row if double else builder.fpext(row, _VECTOR))
-        # Pairs of rows exchange every other lane, then pairs of lanes, then halves.
-        for distance in (1, 2, 4):
-            for k in (k for k in range(N_LANES) if not k & distance):
-                first, second = rows[k], rows[k + distance]
-                kept = [i if not i & distance else N_LANES + i - distance for i in range(N_LANES)]
-                given = [i + distance if not i & distance else N_LANES + i for i in range(N_LANES)]
-                rows[k] = _pick(builder, first, second, kept)
-                rows[k + distance] = _pick(builder, first, second, given)
-        for k in range(N_LANES):
-            start = builder.add(out_at, builder.mul(out_stride, at.type(k)))
-            builder.store(rows[k], _place(target, builder, kinds[3], (out, start), _VECTOR), align=8)
+        rows = _load_rows(target, builder, kinds[0], source, _places(builder, at, stride))
+        _store_rows(target, builder, kinds[3], out, _places(builder, out_at, out_stride), _transposed(builder, rows))
         return target.get_dummy_value()
 
     return types.void(source, types.int64, types.int64, out, types.int64, types.int64), generate
+
+
+@intrinsic
+def _transpose_from(
+    _context: Any, source: Any, starts: Any, first: Any, shift: Any, out: Any, out_at: Any, out_stride: Any
+) -> Any:
+    def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        source, starts, first, shift, out, out_at, out_stride = arguments
+        kinds = signature.args
+        places = _started(target, builder, kinds[1], starts, first, shift)
+        rows = _load_rows(target, builder, kinds[0], source, places)
+        _store_rows(target, builder, kinds[4], out, _places(builder, out_at, out_stride), _transposed(builder, rows))
+        return target.get_dummy_value()
+
+    return types.void(source, starts, types.int64, types.int64, out, types.int64, types.int64), generate
+
+
+@intrinsic
+def _transpose_to(
+    _context: Any, source: Any, at: Any, stride: Any, out: Any, starts: Any, first: Any, shift: Any
+) -> Any:
+    def generate(target: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        source, at, stride, out, starts, first, shift = arguments
+        kinds = signature.args
+        rows = _load_rows(target, builder, kinds[0], source, _places(builder, at, stride))
+        places = _started(target, builder, kinds[4], starts, first, shift)
+        _store_rows(target, builder, kinds[3], out, places, _transposed(builder, rows))
+        return target.get_dummy_value()
+
+    return types.void(source, types.int64, types.int64, out, starts, types.int64, types.int64), generate
+
+
+def _places(builder: Any, at: Any, stride: Any) -> list[Any]:
+    """Where eight rows begin that lie so far apart."""
+    return [builder.add(at, builder.mul(stride, at.type(k))) for k in range(N_LANES)]
+
+
+def _started(target: Any, builder: Any, kind: Any, starts: Any, first: Any, shift: Any) -> list[Any]:
+    """Where eight rows begin that are listed, each so much later."""
+    array = target.make_array(kind)(target, builder, starts)
+    listed = [builder.gep(array.data, [builder.add(first, first.type(k))]) for k in range(N_LANES)]
+    return [builder.add(builder.load(place), shift) for place in listed]
+
+
+def _load_rows(target: Any, builder: Any, kind: Any, source: Any, places: list[Any]) -> list[Any]:
+    double = kind.dtype == types.float64
+    rows = [_place(target, builder, kind, (source, start), _VECTOR if double else _HALF) for start in places]
+    loaded = [builder.load(row, align=4) for row in rows]
+    return loaded if double else [builder.fpext(row, _VECTOR) for row in loaded]
+
+
+def _store_rows(target: Any, builder: Any, kind: Any, out: Any, places: list[Any], rows: list[Any]) -> None:
+    for start, row in zip(places, rows, strict=True):
+        builder.store(row, _place(target, builder, kind, (out, start), _VECTOR), align=8)
+
+
+def _transposed(builder: Any, rows: list[Any]) -> list[Any]:
+    """Pairs of rows exchange every other lane, then pairs of lanes, then halves."""
+    rows = list(rows)
+    for distance in (1, 2, 4):
+        for k in (k for k in range(N_LANES) if not k & distance):
+            first, second = rows[k], rows[k + distance]
+            kept = [i if not i & distance else N_LANES + i - distance for i in range(N_LANES)]
+            given = [i + distance if not i & distance else N_LANES + i for i in range(N_LANES)]
+            rows[k] = _pick(builder, first, second, kept)
+            rows[k + distance] = _pick(builder, first, second, given)
+    return rows
 
 
 def _place(target: Any, builder: Any, kind: Any, arguments: Any, vector: Any) -> Any:
@@ -293,6 +344,11 @@ transpose = cast(Any, _transpose)
 """transpose(source, at, stride, out, out_at, out_stride): eight times eight numbers, rows into columns.
 
 The source may be of single precision."""
+transpose_from = cast(Any, _transpose_from)
+"""transpose_from(source, starts, first, shift, out, out_at, out_stride): the same of rows that begin at ``shift`` past
+eight of ``starts``, from the ``first`` on."""
+transpose_to = cast(Any, _transpose_to)
+"""transpose_to(source, at, stride, out, starts, first, shift): the same into such rows."""
 lane = cast(Any, _lane)
 """lane(eight, index): one of them."""
 magnitudes = cast(Any, _magnitudes)

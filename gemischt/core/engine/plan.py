@@ -67,6 +67,11 @@ class Plan:
         """The mix of the last block, (n_channels, max_block)."""
         return self.buffers[self.blueprint.output]
 
+    def steps_behind(self, id_: OperationId) -> list[OperationId]:
+        """What comes after a step."""
+        order = list(self.operations)
+        return order[order.index(id_) + 1 :]
+
     def run(self, position_samples: int, n_samples: int) -> None:
         """Render ``n_samples`` <= max_block from a place in the song."""
         self._lay_out(position_samples, n_samples)
@@ -97,6 +102,8 @@ class Plan:
         self._run_calls(done, len(self._table), position_samples, n_samples)
 
     def _run_calls(self, first: int, last: int, position_samples: int, n_samples: int) -> None:
+        if first == last:
+            return
         failed = run_table(self._table, first, last, n_samples, position_samples)
         if failed >= 0:
             id_ = next(id_ for id_, (begin, end) in self._calls_of.items() if begin <= failed < end)

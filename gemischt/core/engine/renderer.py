@@ -51,6 +51,8 @@ class Renderer:
         self.plan = Plan(draw_blueprint(session, media, points=points), media, max_block=max_block)
         self.position_samples = 0
         self._probe: Probe | None = None
+        self.unwanted: Collection[OperationId] = ()
+        """Steps that a probe leaves nobody to wait for."""
         self._watchers: Mapping[OperationId, Watcher] = {}
         self._watched_plan: Plan | None = None
         self._loop: tuple[int, int] | None = None
@@ -161,7 +163,7 @@ class Renderer:
             if self._watched_plan is not self.plan:
                 self._watched_plan = self.plan
                 self._watchers = self.probe.watchers(self.plan)
-            self.plan.run_watched(position, n_samples, self._watchers)
+            self.plan.run_watched(position, n_samples, self._watchers, leave_out=self.unwanted)
         out = self.plan.output[:, :n_samples]
         if self._leaving is not None:
             self._crossfade(self._leaving, position, n_samples, out)

@@ -39,7 +39,7 @@ class Widener(BlockProcessor):
         blend = Control(3, place.max_block, place.glide_samples)
         later = [Control(1, place.max_block, place.glide_samples, first_stepped=0) for _ in range(2)]
         lengths = np.array([ms_to_samples(ms, rate) for ms in 2 * ALL_PASSES_MS], np.int64)
-        rings = np.zeros((2 * network.N_DIFFUSERS, delay_line.ring_size(int(lengths.max()))))
+        rings = network.new_rings(2 * network.N_DIFFUSERS, delay_line.ring_size(int(lengths.max())))
         write = np.zeros(1, np.int64)
         unmeasured = np.zeros((1, 2))
         measured = (unmeasured, False, unmeasured, False)

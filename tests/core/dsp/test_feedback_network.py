@@ -56,7 +56,7 @@ class FeedbackNetworkTest(unittest.TestCase):
         self.wanted = self.lengths
         self.taps = np.zeros((2, 16), np.int64)
         self.places = network.new_places(self.lengths + LONGER_SAMPLES)
-        self.rings = np.zeros((16, self.places[1].max()))
+        self.rings = network.new_rings(16, int(self.places[1].max()))
         self.fade = np.array([0, FADE_SAMPLES], np.int64)
         self.absorbed = np.zeros(16)
         self.turns = np.stack([np.ones(8), np.zeros(8)])

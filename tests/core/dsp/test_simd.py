@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.audio import Audio, Single
+from gemischt.core.audio import Audio, Counts, Single
 from gemischt.core.dsp.fma import fma
-from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
+from gemischt.core.dsp.jit import AUDIO, COUNTS, FLOAT, INT, SINGLE_VECTOR, VECTOR, kernel, prepare_kernels
 from gemischt.core.dsp.simd import (
     aligned,
     greater,
@@ -21,6 +21,8 @@ from gemischt.core.dsp.simd import (
     swap_neighbours,
     swap_pairs,
     transpose,
+    transpose_from,
+    transpose_to,
     without_traces,
 )
 
@@ -58,6 +60,16 @@ def _turn(source: Audio, at: int, stride: int, out: Audio) -> None:
 @kernel(SINGLE_VECTOR, INT, INT, VECTOR)
 def _turn_single(source: Single, at: int, stride: int, out: Audio) -> None:
     transpose(source, at, stride, out, 0, 8)
+
+
+@kernel(VECTOR, COUNTS, INT, INT, VECTOR)
+def _gather(source: Audio, starts: Counts, first: int, shift: int, out: Audio) -> None:
+    transpose_from(source, starts, first, shift, out, 3, 10)
+
+
+@kernel(VECTOR, VECTOR, COUNTS, INT, INT)
+def _scatter(source: Audio, out: Audio, starts: Counts, first: int, shift: int) -> None:
+    transpose_to(source, 3, 10, out, starts, first, shift)
 
 
 @kernel(VECTOR)
@@ -101,6 +113,19 @@ class LanesTest(unittest.TestCase):
         single = source.astype(np.float32)
         _turn_single(single, 5, 13, out)
         np.testing.assert_array_equal(out.reshape(8, 8), np.array(rows).T.astype(np.float32).astype(np.float64))
+
+    def test_rows_that_begin_anywhere_become_columns_and_go_back(self) -> None:
+        source = self.random.standard_normal(300)
+        starts = self.random.permutation(np.arange(0, 250, 10))[:12]
+        columns, back = np.zeros(100), np.zeros(300)
+        _gather(source, starts, 2, 1, columns)
+        _scatter(columns, back, starts, 2, 1)
+        expected = np.zeros(300)
+        for k in range(8):
+            here = slice(starts[2 + k] + 1, starts[2 + k] + 9)
+            np.testing.assert_array_equal(columns[3 + k : 83 + k : 10], source[here])
+            expected[here] = source[here]
+        np.testing.assert_array_equal(back, expected)
 
     def test_scratch_begins_with_a_line_of_the_cache(self) -> None:
         places = np.ones(50)

@@ -123,6 +123,21 @@ class DelayTest(unittest.TestCase):
         out = np.concatenate([first[:, -4800:], second[:, :9600]], axis=1)
         self.assertLess(float(np.abs(np.diff(out, n=2, axis=1)).max()), 1e-3)
 
+    def test_at_rest_it_is_what_the_loop_says_around_the_ring_too(self) -> None:
+        """Against the same loop written plainly, from the shortest delay on."""
+        signal = noise(8.0, level=0.1, seed=4)
+        for time_ms, feedback in ((1.0, 0.3), (1.7, 0.9), (700.0, 0.7)):
+            length = round(time_ms * RATE_HZ / 1000.0)
+            repeated = signal.copy()
+            for at in range(length, signal.shape[1], length):
+                here = repeated[:, at : at + length]
+                here += feedback * repeated[:, at - length : at - length + here.shape[1]]
+            expected = np.zeros_like(signal)
+            expected[:, length:] = repeated[:, :-length]
+            out = delayed(signal, time_ms=time_ms, feedback=feedback)
+            with self.subTest(time_ms=time_ms):
+                np.testing.assert_allclose(out, expected, atol=1e-12)
+
     def test_four_seconds_are_there(self) -> None:
         out = delayed(impulse(5 * RATE_HZ, channels=2), time_ms=4000.0, feedback=0.0)
         self.assertEqual(int(np.argmax(out[0])), 4 * RATE_HZ)

@@ -174,7 +174,9 @@ def report_duck(
     renderer = Renderer(alone, media, max_block=grain * GRAINS_PER_BLOCK)
     grains = Grains(grain)
     renderer.probe = _Listener(strip_id, step, grains)
-    lag = renderer.plan.blueprint.lags_at[apply_of(renderer.plan, strip_id, step).id]
+    applied = apply_of(renderer.plan, strip_id, step).id
+    renderer.unwanted = renderer.plan.steps_behind(applied)
+    lag = renderer.plan.blueprint.lags_at[applied]
     grains.gather(run_stretch(renderer, stretch, lag_samples=lag, report=report))
     n_grains = -(-stretch.n_samples // grain)
     processor = find_processor(resolved.strip(strip_id), step)

@@ -75,6 +75,7 @@ def hear_follower(
     grains = Grains(grain)
     operation = OperationId(strip_id, Role.FOLLOW, (step_id,))
     renderer.probe = _FollowerListener(operation, grains)
+    renderer.unwanted = renderer.plan.steps_behind(operation)
     lag = renderer.plan.blueprint.lags_at[operation]
     grains.gather(run_stretch(renderer, stretch, lag_samples=lag, report=report))
     n_grains = -(-stretch.n_samples // grain)

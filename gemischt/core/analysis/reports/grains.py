@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from gemischt.core.audio import Audio
 
-GRAINS_PER_BLOCK = 64
+GRAINS_PER_BLOCK = 256
 MOST_BINS = 1200
 
 
