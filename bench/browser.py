@@ -287,13 +287,13 @@ def measure_dropouts(lone: LonePage, server: Server) -> None:
 
 
 def anonymous_mb(server: Server) -> float:
-    """Memory of the server and the processes it has started that belongs to no file."""
+    """Memory of the server and the processes it has started that belongs to no file; what they share counts once."""
     pids = [server.process.pid]
     for pid in pids:
         children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
         pids.extend(int(child) for child in children)
     lines = (line for pid in pids for line in Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines())
-    return sum(int(line.split()[1]) for line in lines if line.startswith("Anonymous:")) / 1024
+    return sum(int(line.split()[1]) for line in lines if line.startswith("Pss_Anon:")) / 1024
 
 
 def blocks_in(gaps: list[dict[str, float]]) -> int:

@@ -12,6 +12,7 @@ import soundfile
 from scipy import signal
 
 from bench.timing import interleaved, report
+from gemischt.core.audio import Audio
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.parameters import FrozenModel
@@ -44,6 +45,7 @@ def equalizer() -> None:
     params = EqParams(bands=tuple(EqBand(frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)))
     own = Alone("eq", max_block=BLOCK)
     own.set(params)
+    audio = own.audio
     peer = pedalboard.Pedalboard(
         [pedalboard.PeakFilter(cutoff_frequency_hz=200.0 * 3**k, gain_db=3.0, q=1.0) for k in range(4)]
     )
@@ -51,8 +53,8 @@ def equalizer() -> None:
 
     def ours() -> None:
         for block in BLOCKS:
-            own.audio[:, : block.shape[1]] = block
-            own.run(block.shape[1])
+            audio[:] = block
+            own.run(BLOCK)
 
     def theirs() -> None:
         for block in BLOCKS_FLOAT:
@@ -70,14 +72,15 @@ def equalizer() -> None:
 def compressor() -> None:
     own = Alone("compressor", max_block=BLOCK)
     own.set(CompressorParams(threshold_db=-24.0))
+    audio = own.audio
     peer = pedalboard.Pedalboard(
         [pedalboard.Compressor(threshold_db=-24.0, ratio=4.0, attack_ms=5.0, release_ms=120.0)]
     )
 
     def ours() -> None:
         for block in BLOCKS:
-            own.audio[:, : block.shape[1]] = block
-            own.run(block.shape[1])
+            audio[:] = block
+            own.run(BLOCK)
 
     def theirs() -> None:
         for block in BLOCKS_FLOAT:
@@ -101,10 +104,10 @@ def effects() -> None:
         own.set(params)
         board = pedalboard.Pedalboard([peer])
 
-        def ours(own: Alone = own) -> None:
+        def ours(own: Alone = own, audio: Audio = own.audio) -> None:
             for block in BLOCKS:
-                own.audio[:, : block.shape[1]] = block
-                own.run(block.shape[1])
+                audio[:] = block
+                own.run(BLOCK)
 
         def theirs(board: pedalboard.Pedalboard = board) -> None:
             for block in BLOCKS_FLOAT:
