@@ -27,6 +27,7 @@ class ChildProcess:
         """What it complains of is logged."""
         self.control, theirs = socket.socketpair()
         complaints, their_complaints = socket.socketpair()
+        self._log = log
         self._process = _CONTEXT.Process(target=_run, args=(module, theirs, their_complaints), daemon=True)
         self._beginning = threading.Thread(target=self._begin, args=(theirs, their_complaints), daemon=True)
         self._beginning.start()
@@ -44,6 +45,8 @@ class ChildProcess:
         with contextlib.suppress(OSError):
             self.control.shutdown(socket.SHUT_WR)
         self._beginning.join(_LONGEST_END_S)
+        if self._process.pid is None:
+            return
         self._process.join(_LONGEST_END_S)
         if self._process.is_alive():
             # Nothing of what it does outlives us: what it keeps, it keeps piece by piece.
@@ -54,6 +57,9 @@ class ChildProcess:
         """The first one has to wait for what it is a copy of."""
         try:
             self._process.start()
+        except (OSError, EOFError) as error:
+            # Whoever listens to it hears that it has ended.
+            self._log.error("a process could not be begun (%r)", error)
         finally:
             for end in theirs:
                 end.close()

@@ -27,6 +27,7 @@ from gemischt.operations.workspace import Workspace
 
 _TELL_EVERY_S = 0.05
 _LOOK_EVERY_S = 1.0
+_IDLE_LOOKS = 2
 
 Tell = Callable[[dict[str, Any]], None]
 
@@ -65,6 +66,7 @@ class _Worker:
         self._opening = threading.Lock()
         self._under_way = 0
         self._counting = threading.Lock()
+        self._idle_looks = _IDLE_LOOKS
 
     @property
     def is_working(self) -> bool:
@@ -90,11 +92,18 @@ class _Worker:
         finally:
             self._count(-1)
 
+    def rest(self) -> None:
+        """Called now and then: give back the memory of what was done once there has been nothing to do for a while. It
+        would hold up whoever works."""
+        if not self.is_working:
+            self._idle_looks += 1
+            if self._idle_looks == _IDLE_LOOKS:
+                give_back()
+
     def _count(self, by: int) -> None:
         with self._counting:
             self._under_way += by
-            if self._under_way == 0:
-                give_back()
+            self._idle_looks = 0
 
     def _done(self, order: dict[str, Any]) -> dict[str, Any]:
         told_s = 0.0
@@ -123,12 +132,13 @@ def error_to_json(error: GemischtError) -> dict[str, str]:
     return {"kind": type(error).__name__, "what": error.what, "where": error.where, "remedy": error.remedy}
 
 
-def _watch_share(worker: _Worker, tell: Tell) -> None:
-    """Look for ever whether this process gets enough of the machine, and tell when that changes."""
+def _look_after(worker: _Worker, tell: Tell) -> None:
+    """Look for ever whether this process gets enough of the machine, and tell when that changes; let it rest."""
     share = Share()
     told = False
     while True:
         time.sleep(_LOOK_EVERY_S)
+        worker.rest()
         share.look(working=worker.is_working)
         if share.is_starved != told:
             told = share.is_starved
@@ -148,5 +158,5 @@ def main(control: socket.socket) -> None:
     # Getting ready takes little and comes before all work, so it does not wait until others leave something.
     prepare_kernels()
     step_back_whole()
-    threading.Thread(target=_watch_share, args=(worker, tell), name="share", daemon=True).start()
+    threading.Thread(target=_look_after, args=(worker, tell), name="looks after", daemon=True).start()
     worker.run()
