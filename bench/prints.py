@@ -1,5 +1,8 @@
-"""Prints: 24 tracks beside the mix alone, eight stems as from the page, and a catalogue by one worker and by two."""
+"""Prints: 24 tracks beside the mix alone, eight stems in process, by command and from the page, a catalogue by one
+worker and by two."""
 
+import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -9,7 +12,10 @@ from typing import Any
 
 import numpy as np
 import soundfile
+from fastapi.testclient import TestClient
 
+from gemischt.api.app import create_app
+from gemischt.api.settings import Settings
 from gemischt.core.dsp.jit import prepare_kernels
 from gemischt.core.session.actions import AddTracks, parse_action
 from gemischt.core.session.document import empty_session
@@ -24,6 +30,7 @@ from gemischt.operations.workspace import Workspace
 from gemischt.storage.sessions import StoredSession
 
 RATE_HZ = 48000
+COMMAND = Path(sys.executable).with_name("gemischt")
 COPIES = 20
 
 
@@ -86,6 +93,20 @@ def eight_stems(workspace: Workspace, folder: Path) -> None:
     )
     took = min(_printing(workspace, stored, Print(id="m", strips=("mix",)), folder) for _ in range(3))
     print(f"print of 8 stereo stems of 2:24, one compressor, one reverb, in process: {took:.1f} s (goal: 2)")
+    command = [str(COMMAND), "render", stored.id, "-o", str(folder / "eight.wav"), "--data", str(workspace.folder)]
+    took = min(_timed(lambda: subprocess.run(command, check=True, capture_output=True)) for _ in range(3))
+    print(f"  by the command line: {took:.1f} s (goal: 3)")
+    with TestClient(create_app(Settings(data_folder=workspace.folder)), base_url="http://127.0.0.1") as page:
+        took = min(_timed(lambda: _print_as_the_page_does(page, stored.id)) for _ in range(3))
+    print(f"  from the page: {took:.1f} s (goal: 3)")
+
+
+def _print_as_the_page_does(page: TestClient, session_id: str) -> None:
+    order = {"id": "m", "strips": ["mix"]}
+    job = page.post(f"/api/sessions/{session_id}/prints", json={"orders": [order]}).json()
+    while job["state"] in ("waiting", "running"):
+        job = page.get(f"/api/jobs/{job['id']}", params={"wait_s": 1.0}).json()
+    assert job["state"] == "done", job
 
 
 def catalogue(workspace: Workspace, folder: Path) -> None:
