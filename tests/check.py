@@ -1,7 +1,8 @@
 """Every check: formatting, lint, types, import directions, generated files, and the tests. Run by `make test`.
 
-The tests in the browser, all others but those of the core, these, those that listen to playback sample by sample, and
-the checks of the code run two at a time, the longest first. ``check.py SET`` runs one set of tests alone.
+The tests in the browser, all others but those of the core, these, and the checks of the code run two at a time, the
+longest first; at last, when little else runs any more, those that listen to playback sample by sample.
+``check.py SET`` runs one set of tests alone.
 """
 
 import os
@@ -67,8 +68,9 @@ def main() -> int:
     except FileNotFoundError as error:
         print(error)
         return 1
+    *sets, listening = map(_as_check, SETS)
     with ThreadPoolExecutor(2) as pool:
-        pending = [(check, pool.submit(run_check, check)) for check in (*map(_as_check, SETS), *CHECKS)]
+        pending = [(check, pool.submit(run_check, check)) for check in (*sets, *CHECKS, listening)]
         results = [report(check, done) for check, done in pending]
     passed = sum(done.passed for done in results)
     failed = sum(done.failed for done in results)
