@@ -50,14 +50,11 @@ class _Process:
         return told
 
     def _read(self) -> None:
-        control = self.process.control
-        with control, control.makefile() as lines, contextlib.suppress(OSError):
-            for line in lines:
-                message = json.loads(line)
-                if "kept" in message:
-                    self._waiting.pop(message["kept"]).set_result(None)
-                else:
-                    self._on_empty(message["empty"])
+        for message in self.process.messages():
+            if "kept" in message:
+                self._waiting.pop(message["kept"]).set_result(None)
+            else:
+                self._on_empty(message["empty"])
         self.ended = True
         for told in list(self._waiting.values()):
             told.set_result(None)

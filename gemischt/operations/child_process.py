@@ -2,13 +2,16 @@
 there at once, and what is alike lies in memory once."""
 
 import contextlib
+import json
 import logging
 import os
 import signal
 import socket
 import threading
+from collections.abc import Iterator
 from importlib import import_module
 from multiprocessing import forkserver, get_context
+from typing import Any
 
 _CONTEXT = get_context("forkserver")
 _LONGEST_END_S = 20.0
@@ -39,6 +42,12 @@ class ChildProcess:
         self._beginning.join()
         assert self._process.pid is not None
         return self._process.pid
+
+    def messages(self) -> Iterator[dict[str, Any]]:
+        """What it says, a line of JSON each, until it has ended."""
+        with self.control, self.control.makefile() as lines, contextlib.suppress(OSError):
+            for line in lines:
+                yield json.loads(line)
 
     def end(self) -> None:
         """Let it end, and wait until it has; kill it if it does not."""

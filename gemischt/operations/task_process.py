@@ -50,17 +50,14 @@ class _Running:
 
     def _read(self) -> None:
         """Hand out what comes back until the process ends."""
-        control = self.process.control
-        with control, control.makefile() as lines, contextlib.suppress(OSError):
-            for line in lines:
-                message = json.loads(line)
-                if "starved" in message:
-                    self.starved = message["starved"]
-                    continue
-                with self._lock:
-                    last = "progress" not in message
-                    answers = self._waiting.pop(message["id"]) if last else self._waiting[message["id"]]
-                answers.put(message)
+        for message in self.process.messages():
+            if "starved" in message:
+                self.starved = message["starved"]
+                continue
+            with self._lock:
+                last = "progress" not in message
+                answers = self._waiting.pop(message["id"]) if last else self._waiting[message["id"]]
+            answers.put(message)
         with self._lock:
             self.ended = True
             for answers in self._waiting.values():
