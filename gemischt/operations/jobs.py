@@ -103,9 +103,10 @@ class Jobs:
         """Ask a job to stop; it does at its next report, or at once while it waits."""
         job = self.get(job_id)
         job.cancelling.set()
-        if job.state == "waiting":
-            job.state = "cancelled"
-            job.ended.set()
+        with self._lock:
+            if job.state == "waiting":
+                job.state = "cancelled"
+                job.ended.set()
         return job
 
     def close(self) -> None:
@@ -120,9 +121,12 @@ class Jobs:
                 self.cancel(job.id)
 
     def _run(self, job: Job, work: Callable[[Progress], Any]) -> None:
+        with self._lock:
+            if job.state == "cancelled":
+                return
+            job.state = "running"
         try:
             job.report(0.0)
-            job.state = "running"
             job.result = work(job.report)
             job.progress = 1.0
             job.state = "done"
