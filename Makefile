@@ -15,7 +15,7 @@ $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "== Python environment"
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' || { echo "Gemischt needs Python 3.11; say where it is with PYTHON=..."; exit 1; }
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[checks]'
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e .
 	@touch $@
 
 web/node_modules/.ready: web/package.json web/package-lock.json
@@ -35,21 +35,31 @@ $(VENV)/.kernels: $(VENV)/.ready $(PACKAGE)
 	@$(BIN)/gemischt prepare
 	@touch $@
 
+$(VENV)/.estimates: $(VENV)/.kernels
+	@$(BIN)/gemischt prepare --estimates
+	@touch $@
+
+# One after the other: nothing may run from an environment that is being installed to.
+$(VENV)/.checks: $(VENV)/.ready | $(VENV)/.estimates
+	@echo "== what tests need"
+	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[checks]'
+	@touch $@
+
 demo: setup
 	@echo "== starting with the demo song"
-	@$(BIN)/gemischt start --demo
+	@nice -n 19 $(MAKE) --silent $(VENV)/.estimates & $(BIN)/gemischt start --demo
 
 dev: setup
 	@(cd web && npx vite --clearScreen false) & trap 'kill %1' EXIT; $(BIN)/gemischt start --demo --reload
 
-test: setup
+test: setup $(VENV)/.checks
 	@$(BIN)/python tests/check.py
 
-bench: setup
+bench: setup $(VENV)/.checks
 	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[bench]'
 	@$(BIN)/python -m bench
 
-screenshots: setup
+screenshots: setup $(VENV)/.checks
 	@$(BIN)/python -m tests.browser.screenshots
 
 types: $(VENV)/.ready web/node_modules/.ready

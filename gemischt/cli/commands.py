@@ -313,10 +313,12 @@ def parameters() -> None:
     print(json.dumps(catalogue().model_dump(mode="json"), indent=1, sort_keys=True))
 
 
-def prepare() -> None:
-    """Compile the kernels, so that the first start is quick."""
-    print(f"{prepare_kernels()} kernels are ready")
-    prepare_estimates()
+def prepare(*, estimates: bool) -> None:
+    """Compile the kernels, so that the first start is quick, or what the first estimate would wait for."""
+    if estimates:
+        prepare_estimates()
+    else:
+        print(f"{prepare_kernels()} kernels are ready")
 
 
 def _check_is_file(path: Path) -> None:

@@ -283,9 +283,11 @@ def parameters() -> None:
 
 
 @app.command()
-def prepare() -> None:
+def prepare(
+    estimates: Annotated[bool, typer.Option("--estimates", help="What estimates of tempo need, instead.")] = False,
+) -> None:
     """Compile the kernels, so that the first start is quick."""
-    commands().prepare()
+    commands().prepare(estimates=estimates)
 
 
 if __name__ == "__main__":
