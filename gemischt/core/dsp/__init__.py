@@ -1,6 +1,7 @@
 """Kernels shared by processors and engine, each a plain loop over arrays.
 
 jit               how kernels are compiled
+inlined           how what only kernels call is compiled
 mixing            clips, matrices, sums, delays, level measuring
 band_design       equaliser bands designed for many moments at once
 biquad            the cookbook's filters and the cascade that runs them

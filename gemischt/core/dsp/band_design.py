@@ -41,9 +41,10 @@ def design_bands(
         bands: (n_moments, n_bands, N_COLUMNS).
         sections: (n_moments, at least n_bands * sections_per_band, 5) is written.
     """
-    sections[:, :, 0] = 1.0
-    sections[:, :, 1:] = 0.0
     for moment in range(bands.shape[0]):
+        for section in range(sections.shape[1]):
+            for k in range(5):
+                sections[moment, section, k] = 1.0 if k == 0 else 0.0
         for place in range(bands.shape[1]):
             band, found = bands[moment, place], sections[moment, sections_per_band * place :]
             shape, frequency_hz, q = int(band[SHAPE]), band[FREQUENCY_HZ], band[Q]

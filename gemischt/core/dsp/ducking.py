@@ -237,7 +237,8 @@ def turn_by_openness(
     """
     opened = _all_open(openness, n_samples)
     if opened:
-        gains[:n_samples] = 1.0
+        for i in range(n_samples):
+            gains[i] = 1.0
     else:
         _find_gains(openness, gains, n_samples, pieces, coefs)
     if band == ALL:

@@ -188,7 +188,7 @@ def smooth_reduction(
     for stream in range(streams[0], smoothed_db.size):
         smoothed_db[stream] = smoothed_db[0]
         held[stream] = held[0]
-        squares[stream] = squares[0]
+        squares[stream, PEAK], squares[stream, MEAN] = squares[0, PEAK], squares[0, MEAN]
 
 
 @in_table

@@ -14,6 +14,8 @@ from numba import types
 from numba.core.compiler_lock import global_compiler_lock
 from numba.extending import register_jitable
 
+from gemischt.core.dsp.inlined import ForCallers
+
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -29,6 +31,7 @@ def _load_without_linear_algebra() -> None:
 
 _load_without_linear_algebra()
 
+unliteral: Any = types.unliteral
 AUDIO = types.float64[:, ::1]
 VECTOR = types.float64[::1]
 COUNTS = types.int64[::1]
@@ -63,9 +66,25 @@ def measuring_kernel(*signature: Any, returns: Any = types.void) -> Callable[[F]
 
 
 def inline_kernel(function: F) -> F:
-    """Declare a helper that its callers inline."""
-    compiled: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(function)
-    return cast(F, compiled)
+    """Declare a helper that kernels take in, and only they can call."""
+    helper: Any = numba.njit(nogil=True, error_model="numpy", pipeline_class=ForCallers)(function)
+
+    def keep(compiled: Any) -> None:
+        helper.overloads[tuple(compiled.signature.args)] = compiled
+
+    def refuse(*_arguments: Any) -> None:
+        raise TypeError(f"{function.__name__} can only be called by kernels")
+
+    compile_for = helper.compile
+
+    def compile_once(arguments: tuple[Any, ...]) -> Any:
+        """One version for whatever number is given; constants are taken in with the code."""
+        return compile_for(tuple(unliteral(argument) for argument in arguments))
+
+    helper.compile = compile_once
+    helper.add_overload = keep
+    helper._compile_for_args = refuse
+    return cast(F, helper)
 
 
 def also_compiled(function: F) -> F:

@@ -55,7 +55,8 @@ def _find_peaks(peaks: Audio, audio: Audio, n_samples: int, first: Single, secon
     joint = np.empty(keep + _SEGMENT, np.float32)
     points, doubled = np.empty(4 * _SEGMENT + 4, np.float32), np.empty(4 * _SEGMENT, np.float32)
     tops = np.empty(4 * _SEGMENT, np.float32)
-    peaks[0, :n_samples] = 0.0
+    for i in range(n_samples):
+        peaks[0, i] = 0.0
     for channel in range(audio.shape[0]):
         for i in range(keep):
             joint[i] = history[channel, i]

@@ -165,6 +165,8 @@ def play_clips(out: Audio, n_samples: int, position_samples: int, adds: bool, cl
     for first in range(0, n_samples, _PIECE_SAMPLES):
         last = min(n_samples, first + _PIECE_SAMPLES)
         if not adds:
-            out[:, first:last] = 0.0
+            for channel in range(out.shape[0]):
+                for i in range(first, last):
+                    out[channel, i] = 0.0
         for k in range(clips.shape[0]):
             _add_clip(out, first, last, position_samples, clips[k], gains[k])
