@@ -18,6 +18,8 @@ FIRST = design_half_band(40, 60.0)
 """Flat within 0.02 dB to 20 kHz at 44.1 kHz."""
 LONG_FIRST = design_half_band(256, 30.0)
 """Reaches within a hundredth of half the rate, for what must hold noise as wide as that."""
+SHORTENED = LONG_FIRST[96:-96].copy()
+"""Its middle quarter, for a first look."""
 SECOND = design_half_band(8, 60.0)
 _NONE, _EIGHTH, _LEAST = np.float32(0.0), np.float32(0.125), np.float32(1e-30)
 _EARLY = 16
@@ -39,7 +41,19 @@ def lag_samples(first: Single) -> int:
 
 def most_gain(first: Single) -> float:
     """How much higher than the highest sample the wave can be."""
-    return float(max(np.abs(weights).sum() for weights in _points_of_samples(first))) * MOST_OVER_POINTS
+    return _most_made(_points_of_samples(first))
+
+
+def most_left_out(first: Single, shortened: Single) -> float:
+    """How much of the highest sample the wave can be higher than with the filter's middle instead of all of it."""
+    beside = (first.size - shortened.size) // 2
+    return _most_made(_points_of_samples(first) - _points_of_samples(np.pad(shortened, beside)))
+
+
+def _most_made(points: NDArray[np.float64]) -> float:
+    """The highest top of samples of up to one: that of a point and an eighth of its second difference."""
+    bends = points[:-2] - 2.0 * points[1:-1] + points[2:]
+    return float(max(np.abs(points[1 + k]).sum() + 0.125 * np.abs(bends[k]).sum() for k in range(4)))
 
 
 def most_bend(first: Single) -> float:
