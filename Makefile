@@ -15,7 +15,7 @@ $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "== Python environment"
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' || { echo "Gemischt needs Python 3.11; say where it is with PYTHON=..."; exit 1; }
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e .
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt -e .
 	@touch $@
 
 web/node_modules/.ready: web/package.json web/package-lock.json
@@ -42,7 +42,7 @@ $(VENV)/.estimates: $(VENV)/.kernels
 # One after the other: nothing may run from an environment that is being installed to.
 $(VENV)/.checks: $(VENV)/.ready | $(VENV)/.estimates
 	@echo "== what tests need"
-	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[checks]'
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt -e '.[checks]'
 	@touch $@
 
 demo: setup
@@ -56,7 +56,7 @@ test: setup $(VENV)/.checks
 	@$(BIN)/python tests/check.py
 
 bench: setup $(VENV)/.checks
-	@$(BIN)/pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[bench]'
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt -e '.[bench]'
 	@$(BIN)/python -m bench
 
 screenshots: setup $(VENV)/.checks

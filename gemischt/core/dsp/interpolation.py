@@ -82,18 +82,17 @@ def _in_second_differences(weights: NDArray[np.float64]) -> float:
 def _points_of_samples(first: Single) -> NDArray[np.float64]:
     """What each of six points in a row is made of: weights of the samples, (6, n)."""
     n = 2 * first.size + 2 * SECOND.size
-    made = []
-    for k in range(n):
-        samples = np.zeros(n)
-        samples[k] = 1.0
-        doubled = np.empty(2 * n)
-        doubled[0::2] = np.convolve(samples, first)[:n]
-        doubled[1::2] = np.concatenate([np.zeros(first.size // 2 - 1), samples])[:n]
-        points = np.empty(4 * n)
-        points[0::2] = np.convolve(doubled, SECOND)[: 2 * n]
-        points[1::2] = np.concatenate([np.zeros(SECOND.size // 2 - 1), doubled])[: 2 * n]
-        made.append(points[4 * (n - 2) : 4 * (n - 2) + 6])
-    return np.array(made).T
+    sample = np.zeros(n)
+    sample[0] = 1.0
+    doubled = np.empty(2 * n)
+    doubled[0::2] = np.convolve(sample, first)[:n]
+    doubled[1::2] = np.roll(sample, first.size // 2 - 1)
+    points = np.empty(4 * n)
+    points[0::2] = np.convolve(doubled, SECOND)[: 2 * n]
+    points[1::2] = np.concatenate([np.zeros(SECOND.size // 2 - 1), doubled])[: 2 * n]
+    # A later sample does the same later, and nothing to what was before.
+    since = 4 * (n - 2 - np.arange(n)) + np.arange(6)[:, np.newaxis]
+    return np.where(since < 0, 0.0, points[since])
 
 
 @inline_kernel
