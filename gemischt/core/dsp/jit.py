@@ -11,7 +11,9 @@ from typing import Any, TypeVar, cast
 
 import numba
 from numba import types
+from numba.core.caching import FunctionCache
 from numba.core.compiler_lock import global_compiler_lock
+from numba.core.runtime.nrt import rtsys
 from numba.extending import register_jitable
 
 from gemischt.core.dsp.inlined import ForCallers
@@ -29,7 +31,25 @@ def _load_without_linear_algebra() -> None:
             del sys.modules["scipy.linalg"]
 
 
+def _load_without_declarations() -> None:
+    """Numba gathers all it could compile before it loads anything; what it has compiled needs its runtime alone.
+
+    If something has to be compiled after all, compiling gathers for itself.
+    """
+    load_with_declarations = FunctionCache.load_overload
+
+    def load(cache: Any, signature: Any, target: Any) -> Any:
+        if not cache._py_func.__module__.startswith("gemischt."):
+            return load_with_declarations(cache, signature, target)  # type: ignore[no-untyped-call]
+        rtsys.initialize(target)
+        with cache._guard_against_spurious_io_errors():
+            return cache._load_overload(signature, target)
+
+    FunctionCache.load_overload = load  # type: ignore[method-assign]
+
+
 _load_without_linear_algebra()
+_load_without_declarations()
 
 unliteral: Any = types.unliteral
 AUDIO = types.float64[:, ::1]
