@@ -1,6 +1,8 @@
 PYTHON ?= python3.11
 VENV := .venv
 BIN := $(VENV)/bin
+# What is never imported need not be translated to bytecode: that is half of the time.
+INSTALL := $(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt
 WEB_SOURCES := $(shell find web/src -type f 2>/dev/null) web/index.html web/vite.config.ts
 PACKAGE := $(shell find gemischt -name '*.py' 2>/dev/null)
 
@@ -15,7 +17,7 @@ $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "== Python environment"
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' || { echo "Gemischt needs Python 3.11; say where it is with PYTHON=..."; exit 1; }
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt -e .
+	@$(INSTALL) -e .
 	@touch $@
 
 web/node_modules/.ready: web/package.json web/package-lock.json
@@ -42,7 +44,7 @@ $(VENV)/.estimates: $(VENV)/.kernels
 # One after the other: nothing may run from an environment that is being installed to.
 $(VENV)/.checks: $(VENV)/.ready | $(VENV)/.estimates
 	@echo "== what tests need"
-	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt -e '.[checks]'
+	@$(INSTALL) -e '.[checks]'
 	@touch $@
 
 demo: setup
@@ -56,7 +58,7 @@ test: setup $(VENV)/.checks
 	@$(BIN)/python tests/check.py
 
 bench: setup $(VENV)/.checks
-	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile -c constraints.txt -e '.[bench]'
+	@$(INSTALL) -e '.[bench]'
 	@$(BIN)/python -m bench
 
 screenshots: setup $(VENV)/.checks

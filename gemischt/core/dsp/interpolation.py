@@ -25,6 +25,8 @@ _NONE, _EIGHTH, _LEAST = np.float32(0.0), np.float32(0.125), np.float32(1e-30)
 _EARLY = 16
 """How many samples early the doubling begins: six so that the second filter has its past, the others so that stretches
 of whole lanes stay whole."""
+SLACK = 1.0001
+"""By how much less is trusted what a bound says, for all that single precision rounds in sums."""
 MOST_OVER_POINTS = float(1.0 / np.cos(np.pi / 8.0))
 """How much higher than its highest point a wave of up to half the rate can be."""
 

@@ -51,7 +51,6 @@ def _load_without_declarations() -> None:
 _load_without_linear_algebra()
 _load_without_declarations()
 
-unliteral: Any = types.unliteral
 AUDIO = types.float64[:, ::1]
 VECTOR = types.float64[::1]
 COUNTS = types.int64[::1]
@@ -99,7 +98,7 @@ def inline_kernel(function: F) -> F:
 
     def compile_once(arguments: tuple[Any, ...]) -> Any:
         """One version for whatever number is given; constants are taken in with the code."""
-        return compile_for(tuple(unliteral(argument) for argument in arguments))
+        return compile_for(tuple(types.unliteral(argument) for argument in arguments))  # type: ignore[no-untyped-call]
 
     helper.compile = compile_once
     helper.add_overload = keep

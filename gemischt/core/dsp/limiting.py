@@ -14,6 +14,7 @@ from gemischt.core.dsp.interpolation import (
     LONG_FIRST,
     SECOND,
     SHORTENED,
+    SLACK,
     find_points,
     kept_samples,
     lag_samples,
@@ -49,8 +50,6 @@ _SEGMENT = 256
 _MOST_GAIN, _MOST_BEND = most_gain(LONG_FIRST), most_bend(LONG_FIRST)
 _MOST_LEFT_OUT = most_left_out(LONG_FIRST, SHORTENED)
 _BESIDE = (LONG_FIRST.size - SHORTENED.size) // 2
-_SLACK = 1.000001
-"""For what single precision rounds."""
 _LOUDEST = 1e9
 """Far above this single precision could not add up."""
 _AS_GOOD_AS_ONE = 1.0 - 1e-10
@@ -98,15 +97,15 @@ def _free_level(pieces: Counts, coefs: Audio) -> float:
 def _stays_below(level: float, joint: Single, n_samples: int, points: Single, doubled: Single, second: Single) -> bool:
     """Whether no top gets higher, seen from the samples, or from the points that a shortened filter finds."""
     size = KEPT_SAMPLES + n_samples
-    highest = _SLACK * highest_single(joint, 0, size)
-    if highest * _MOST_GAIN <= level or highest + _SLACK * _MOST_BEND * highest_bend(joint, 1, size - 1) <= level:
+    highest = SLACK * highest_single(joint, 0, size)
+    if highest * _MOST_GAIN <= level or highest + SLACK * _MOST_BEND * highest_bend(joint, 1, size - 1) <= level:
         return True
     if highest * (1.0 + _MOST_LEFT_OUT) > level:
         return False
     find_points(points, doubled, joint[_BESIDE : size - _BESIDE], n_samples, SHORTENED, second)
     end = 4 * n_samples + 1
     top = highest_single(points, 1, end) + 0.125 * highest_bend(points, 1, end)
-    return bool(_SLACK * top + highest * _MOST_LEFT_OUT <= level)
+    return bool(SLACK * top + highest * _MOST_LEFT_OUT <= level)
 
 
 @inline_kernel
@@ -126,10 +125,10 @@ def _find_peaks(
         for start in range(0, n_samples, _SEGMENT):
             n = min(_SEGMENT, n_samples - start)
             fresh, row = audio[channel, start : start + n], peaks[0, start : start + n]
-            beside = joint[keep:]
+            newest = joint[keep:]
             for i in range(n):
                 held = fresh[i] if fresh[i] > -_LOUDEST else -_LOUDEST
-                beside[i] = held if held < _LOUDEST else _LOUDEST
+                newest[i] = held if held < _LOUDEST else _LOUDEST
             if not _stays_below(free_level, joint, n, points, doubled, second):
                 find_points(points, doubled, joint, n, first, second)
                 _find_tops(tops, points, n)

@@ -13,6 +13,7 @@ from gemischt.core.dsp.interpolation import (
     FIRST,
     MOST_OVER_POINTS,
     SECOND,
+    SLACK,
     find_points,
     kept_samples,
     lag_samples,
@@ -40,8 +41,6 @@ FILTERS = (FIRST, SECOND)
 _LAG = lag_samples(FIRST)
 _MOST_GAIN = most_gain(FIRST)
 _MOST_BEND = most_bend(FIRST)
-_SLACK = 1.000001
-"""For what single precision rounds."""
 _SEGMENT = 128
 
 
@@ -126,9 +125,9 @@ def _measure_signal(
             loudest = max(peak, before)
             before = peak
             # The interpolator's gain is bounded: what is far below the highest true peak so far cannot raise it.
-            most = loudest * _MOST_GAIN
+            most = SLACK * loudest * _MOST_GAIN
             if most > state[TRUE_PEAK] and start > keep:
-                most = min(most, _SLACK * (loudest + _MOST_BEND * highest_bend(row, start - keep + 1, end - 1)))
+                most = min(most, SLACK * (loudest + _MOST_BEND * highest_bend(row, start - keep + 1, end - 1)))
             if most <= state[TRUE_PEAK] and peak <= min(1.0, state[PEAK]):
                 continue
             fresh = row[start:end]

@@ -5,12 +5,14 @@ import unittest
 import numpy as np
 from scipy import signal as reference
 
-from gemischt.core.dsp.half_band import design_half_band, double_rate, halve_rate
+from gemischt.core.dsp import half_band
+from gemischt.core.dsp.half_band import design_half_band
 from gemischt.core.dsp.shaping import FIRST, SECOND, THIRD
 from tests.support.kernels import by_kernel
 from tests.support.signals import noise
 
 KEEP = 64
+double_rate, halve_rate = by_kernel(half_band.double_rate), by_kernel(half_band.halve_rate)
 
 
 def whole_filter(taps: np.ndarray) -> np.ndarray:
@@ -25,7 +27,7 @@ def doubled(line: np.ndarray, taps: np.ndarray) -> np.ndarray:
     n = line.size - KEEP
     out = np.zeros((n, 2))
     early, late = np.zeros(n, np.float32), np.zeros(n, np.float32)
-    by_kernel(double_rate)(early, late, line, taps, KEEP)
+    double_rate(early, late, line, taps, KEEP)
     out[:, 0], out[:, 1] = early, late
     return out.ravel()
 
@@ -61,6 +63,6 @@ class HalfBandTest(unittest.TestCase):
                 fast = noise(0.04, channels=1)[0].astype(np.float32)
                 early, late = fast[::2].copy(), fast[1::2].copy()
                 out = np.zeros(early.size - KEEP, np.float32)
-                by_kernel(halve_rate)(out, early, late, taps, KEEP)
+                halve_rate(out, early, late, taps, KEEP)
                 expected = reference.lfilter(whole_filter(taps), 1.0, fast)[::2][KEEP:]
                 np.testing.assert_allclose(out, expected, atol=1e-6)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, MEDIA, kernel
+from gemischt.core.dsp.jit import AUDIO, FLOAT, INT, MEDIA, inline_kernel, kernel
 
 
 def _declare() -> Any:
@@ -63,3 +63,20 @@ class DeclaredKernelTest(unittest.TestCase):
             sums = list(pool.map(lambda gain: scaled_sum(np.ones((1, 4)), gain), range(8)))
         self.assertEqual(sums, [4.0 * gain for gain in range(8)])
         self.assertEqual(len(scaled_sum.signatures), 1)
+
+
+class HelperTest(unittest.TestCase):
+    def test_it_serves_kernels_in_one_version_and_the_interpreter_never(self) -> None:
+        @inline_kernel
+        def shifted(number: int, by: int) -> int:
+            return number + by
+
+        @kernel(INT, returns=INT)
+        def far(number: int) -> int:
+            return shifted(number, 1) + shifted(2, number)
+
+        for _ in range(2):
+            with self.assertRaisesRegex(TypeError, "shifted can only be called by kernels"):
+                shifted(1, 2)
+            self.assertEqual(far(5), 13)
+        self.assertEqual(len(shifted.overloads), 1)  # type: ignore[attr-defined]

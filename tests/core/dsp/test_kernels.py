@@ -4,16 +4,14 @@ import unittest
 
 import numpy as np
 
-from gemischt.core.dsp import mixing
-from gemischt.core.dsp.decibels import amplitude_to_db as _amplitude_to_db
-from gemischt.core.dsp.decibels import db_to_amplitude as _db_to_amplitude
+from gemischt.core.dsp import decibels, mixing
 from gemischt.core.metering.loudness import LoudnessMeter
 from gemischt.core.metering.true_peak import TruePeakMeter
 from gemischt.core.space.layout import STEREO
 from tests.support.kernels import by_kernel
 from tests.support.signals import RATE_HZ, noise
 
-amplitude_to_db, db_to_amplitude = by_kernel(_amplitude_to_db), by_kernel(_db_to_amplitude)
+amplitude_to_db, db_to_amplitude = by_kernel(decibels.amplitude_to_db), by_kernel(decibels.db_to_amplitude)
 
 
 class DecibelsTest(unittest.TestCase):

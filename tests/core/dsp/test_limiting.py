@@ -31,7 +31,7 @@ def stays_below(level: float, joint: np.ndarray, n: int) -> bool:
 
 
 def worst(weights: np.ndarray, n: int) -> np.ndarray:
-    """Samples of one or minus one, all of which push the same way at every sixteenth place."""
+    """Samples of one or minus one, all of which push the same way wherever as many as weights are over."""
     signal = np.ones(KEEP + n)
     signs = np.sign(weights[::-1])
     for end in range(weights.size, signal.size, weights.size):
@@ -42,7 +42,7 @@ def worst(weights: np.ndarray, n: int) -> np.ndarray:
 def signals(random: np.random.Generator, n: int) -> list[np.ndarray]:
     size, time = KEEP + n, np.arange(KEEP + n)
     outer = LONG_FIRST.copy()
-    outer[96:-96] -= SHORTENED
+    outer[limiting._BESIDE : -limiting._BESIDE] -= SHORTENED
     rough = random.standard_normal(size)
     return [
         rough,
